@@ -1,0 +1,240 @@
+use nalgebra::{Matrix3, SymmetricEigen};
+
+use super::TriangleMesh;
+use crate::spatial::{Point, Vector};
+
+/// A tree of oriented boxes over the triangles of a mesh, root first.
+#[derive(Debug)]
+pub struct Hierarchy {
+    nodes: Vec<Node>,
+    /// Triangle corners in the order of the leaves: a leaf's triangles lie next to each other.
+    corners: Vec<[Point; 3]>,
+    /// For each entry of `corners` the triangle of the mesh.
+    order: Vec<u32>,
+    /// For each triangle of the mesh its entry in `corners`.
+    place: Vec<u32>,
+}
+
+/// An oriented box round some triangles.
+#[derive(Debug, Clone, Copy)]
+pub struct Node {
+    /// Middle of the box.
+    pub centre: Vector,
+    /// Columns: the directions of the box's edges.
+    pub axes: Matrix3<f64>,
+    /// Half the edge lengths along `axes`, m.
+    pub half: Vector,
+    /// For an inner node the index of the first child, the second follows it; for a leaf the first
+    /// entry of the corner list.
+    pub first: u32,
+    /// How many triangles a leaf holds; 0 for an inner node.
+    pub count: u32,
+}
+
+impl Node {
+    /// Half the box's extent along the direction `n`.
+    #[inline]
+    #[must_use]
+    pub fn extent_along(&self, n: &Vector) -> f64 {
+        (self.axes.column(0).dot(n)).abs() * self.half.x
+            + (self.axes.column(1).dot(n)).abs() * self.half.y
+            + (self.axes.column(2).dot(n)).abs() * self.half.z
+    }
+
+    /// Whether the node holds triangles rather than children.
+    #[inline]
+    #[must_use]
+    pub fn is_leaf(&self) -> bool {
+        self.count > 0
+    }
+}
+
+/// Triangles a leaf holds at most.
+const LEAF: usize = 2;
+
+impl Hierarchy {
+    /// Builds the tree: boxes aligned with the principal axes of the area inside, split at the mean
+    /// along the longest axis.
+    #[must_use]
+    pub fn build(mesh: &TriangleMesh) -> Self {
+        let count = mesh.triangles().len();
+        let all: Vec<[Point; 3]> = (0..count).map(|i| mesh.corners(i)).collect();
+        let middles: Vec<Vector> =
+            all.iter().map(|[a, b, c]| (a.coords + b.coords + c.coords) / 3.0).collect();
+        let mut order: Vec<u32> = (0..count as u32).collect();
+        let mut nodes = Vec::with_capacity(count);
+        nodes.push(fit(&all, &order));
+        let mut open = vec![(0usize, 0usize, count)];
+        while let Some((index, from, to)) = open.pop() {
+            if to - from <= LEAF {
+                nodes[index].first = from as u32;
+                nodes[index].count = (to - from) as u32;
+                continue;
+            }
+            let middle = from + split(&nodes[index], &middles, &mut order[from..to]);
+            let first = nodes.len();
+            nodes[index].first = first as u32;
+            nodes.push(fit(&all, &order[from..middle]));
+            nodes.push(fit(&all, &order[middle..to]));
+            open.push((first, from, middle));
+            open.push((first + 1, middle, to));
+        }
+        let corners = order.iter().map(|&t| all[t as usize]).collect();
+        let mut place = vec![0; count];
+        for (at, &triangle) in order.iter().enumerate() {
+            place[triangle as usize] = at as u32;
+        }
+        Self { nodes, corners, order, place }
+    }
+
+    /// The nodes, root first.
+    #[must_use]
+    pub fn nodes(&self) -> &[Node] {
+        &self.nodes
+    }
+
+    /// The corners of all triangles in leaf order.
+    #[must_use]
+    pub fn corners(&self) -> &[[Point; 3]] {
+        &self.corners
+    }
+
+    /// The triangle of the mesh at entry `at` of [`Self::corners`].
+    #[must_use]
+    pub fn triangle_at(&self, at: usize) -> u32 {
+        self.order[at]
+    }
+
+    /// Where triangle `triangle` of the mesh stands in [`Self::corners`].
+    #[must_use]
+    pub fn place_of(&self, triangle: u32) -> usize {
+        self.place[triangle as usize] as usize
+    }
+}
+
+/// Sorts `order` into two halves along the box's longest axis; returns where the second begins.
+fn split(node: &Node, middles: &[Vector], order: &mut [u32]) -> usize {
+    let longest = node.half.imax();
+    let axis = node.axes.column(longest).into_owned();
+    let along = |t: u32| axis.dot(&middles[t as usize]);
+    let mean = order.iter().map(|&t| along(t)).sum::<f64>() / order.len() as f64;
+    let mut middle = 0;
+    for i in 0..order.len() {
+        if along(order[i]) < mean {
+            order.swap(i, middle);
+            middle += 1;
+        }
+    }
+    let least = order.len() / 8;
+    if middle <= least || middle >= order.len() - least {
+        middle = order.len() / 2;
+        order.select_nth_unstable_by(middle, |&a, &b| along(a).total_cmp(&along(b)));
+    }
+    middle
+}
+
+/// The box along the principal axes of the triangles' area.
+fn fit(all: &[[Point; 3]], order: &[u32]) -> Node {
+    let mut axes = principal_axes(all, order);
+    let (mut low, mut high) = extent(all, order, &axes);
+    let volume = |l: &Vector, h: &Vector| {
+        let e = h - l;
+        e.x * e.y + e.y * e.z + e.z * e.x
+    };
+    // Principal axes of a symmetric part are arbitrary; the upright box may be smaller.
+    let (upright_low, upright_high) = extent(all, order, &Matrix3::identity());
+    if volume(&upright_low, &upright_high) < volume(&low, &high) {
+        (axes, low, high) = (Matrix3::identity(), upright_low, upright_high);
+    }
+    let centre = axes * ((low + high) * 0.5);
+    // A hair of padding keeps rounding from letting a triangle stand out of its box.
+    let pad = 1e-15 * (centre.norm() + (high - low).norm());
+    Node { centre, axes, half: (high - low) * 0.5 + Vector::repeat(pad), first: 0, count: 0 }
+}
+
+fn extent(all: &[[Point; 3]], order: &[u32], axes: &Matrix3<f64>) -> (Vector, Vector) {
+    let inverse = axes.transpose();
+    let mut low = Vector::repeat(f64::INFINITY);
+    let mut high = Vector::repeat(f64::NEG_INFINITY);
+    for &t in order {
+        for corner in &all[t as usize] {
+            let local = inverse * corner.coords;
+            low = low.inf(&local);
+            high = high.sup(&local);
+        }
+    }
+    (low, high)
+}
+
+fn principal_axes(all: &[[Point; 3]], order: &[u32]) -> Matrix3<f64> {
+    if let [only] = order {
+        // A triangle's own box: longest edge and normal.
+        let [a, b, c] = all[*only as usize];
+        let edges = [b - a, c - b, a - c];
+        let longest = edges.iter().max_by(|x, y| x.norm_squared().total_cmp(&y.norm_squared()));
+        let normal = edges[0].cross(&edges[1]).try_normalize(1e-30);
+        let along = longest.and_then(|e| e.try_normalize(1e-30));
+        return match (along, normal) {
+            (Some(u), Some(n)) => Matrix3::from_columns(&[u, n.cross(&u), n]),
+            _ => Matrix3::identity(),
+        };
+    }
+    let (mut weight, mut mean) = (0.0, Vector::zeros());
+    let mut second = Matrix3::zeros();
+    for &t in order {
+        let [a, b, c] = all[t as usize].map(|p| p.coords);
+        let area = (b - a).cross(&(c - a)).norm();
+        let middle = (a + b + c) / 3.0;
+        weight += area;
+        mean += middle * area;
+        let nine = middle * middle.transpose() * 9.0;
+        let own = a * a.transpose() + b * b.transpose() + c * c.transpose();
+        second += (nine + own) * (area / 12.0);
+    }
+    if weight < 1e-30 {
+        return Matrix3::identity();
+    }
+    mean /= weight;
+    let covariance = second / weight - mean * mean.transpose();
+    let eigen = SymmetricEigen::new(covariance);
+    let (u, v) = (eigen.eigenvectors.column(0), eigen.eigenvectors.column(1));
+    let u = u.into_owned();
+    match (v - u * u.dot(&v)).try_normalize(1e-12) {
+        Some(v) if u.iter().all(|x| x.is_finite()) => Matrix3::from_columns(&[u, v, u.cross(&v)]),
+        _ => Matrix3::identity(),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::mesh::sphere_mesh;
+
+    #[test]
+    fn every_triangle_lies_in_every_box_above_it() {
+        let mesh = sphere_mesh(0.7, 20);
+        let tree = Hierarchy::build(&mesh);
+        let mut open = vec![(0usize, vec![])];
+        let mut seen = 0;
+        while let Some((index, mut above)) = open.pop() {
+            let node = tree.nodes()[index];
+            above.push(index);
+            if !node.is_leaf() {
+                open.push((node.first as usize, above.clone()));
+                open.push((node.first as usize + 1, above));
+                continue;
+            }
+            for at in node.first as usize..(node.first + node.count) as usize {
+                seen += 1;
+                for &up in &above {
+                    let up = tree.nodes()[up];
+                    for corner in tree.corners()[at] {
+                        let local = up.axes.transpose() * (corner.coords - up.centre);
+                        assert!((0..3).all(|i| local[i].abs() <= up.half[i] + 1e-12));
+                    }
+                }
+            }
+        }
+        assert_eq!(seen, mesh.triangles().len());
+    }
+}

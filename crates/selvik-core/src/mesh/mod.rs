@@ -1,0 +1,18 @@
+//! Triangle meshes: welding, topology, features, volume, and the hierarchy used by queries.
+
+mod feature_edges;
+mod hierarchy;
+mod inside;
+mod mass;
+mod primitives;
+mod surface;
+mod topology;
+mod triangle_mesh;
+
+pub use feature_edges::{DEFAULT_FEATURE_ANGLE, feature_edges};
+pub use hierarchy::{Hierarchy, Node};
+pub use mass::{Mass, mass_of};
+pub use primitives::{box_mesh, cylinder_mesh, sphere_mesh};
+pub use surface::Surface;
+pub use topology::Topology;
+pub use triangle_mesh::{MeshError, TriangleMesh, Welded};

@@ -1,0 +1,201 @@
+use std::collections::HashMap;
+
+use crate::spatial::{Aabb, Point, Pose, Vector};
+
+/// Triangles over shared vertices, in metres. Holds at least one triangle, every index is in range,
+/// every coordinate finite, no triangle uses a vertex twice.
+#[derive(Debug, Clone, PartialEq)]
+pub struct TriangleMesh {
+    vertices: Vec<Point>,
+    triangles: Vec<[u32; 3]>,
+}
+
+/// A mesh welded from loose triangles, with what was mended on the way.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Welded {
+    /// The mesh.
+    pub mesh: TriangleMesh,
+    /// Triangles left out because two of their corners coincide.
+    pub degenerate: usize,
+}
+
+/// Why triangles do not make a mesh.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+pub enum MeshError {
+    /// No triangle is left.
+    #[error("the mesh has no triangle with an area")]
+    Empty,
+    /// A coordinate is NaN, infinite, or farther away than any workcell reaches.
+    #[error("corner {corner} of triangle {triangle} is not a usable number (NaN, infinite or beyond 100 km)")]
+    BadCoordinate {
+        /// Counted from 0.
+        triangle: usize,
+        /// 0, 1 or 2.
+        corner: usize,
+    },
+    /// A triangle names a vertex that is not there.
+    #[error("triangle {triangle} names vertex {vertex}, but there are only {count}")]
+    BadIndex {
+        /// Counted from 0.
+        triangle: usize,
+        /// The vertex it names.
+        vertex: u32,
+        /// How many vertices there are.
+        count: usize,
+    },
+}
+
+/// Beyond this, squares of coordinates no longer resolve a micrometre.
+const FARTHEST: f64 = 1e5;
+
+impl TriangleMesh {
+    /// Takes indexed triangles and welds vertices with equal coordinates.
+    ///
+    /// # Errors
+    /// [`MeshError`] for an index out of range, an unusable coordinate, or no triangle left.
+    pub fn from_indexed(vertices: &[Point], triangles: &[[u32; 3]]) -> Result<Welded, MeshError> {
+        let mut soup = Vec::with_capacity(triangles.len());
+        for (index, triangle) in triangles.iter().enumerate() {
+            let mut corners = [Point::origin(); 3];
+            for (corner, &vertex) in corners.iter_mut().zip(triangle) {
+                *corner = *vertices.get(vertex as usize).ok_or(MeshError::BadIndex {
+                    triangle: index,
+                    vertex,
+                    count: vertices.len(),
+                })?;
+            }
+            soup.push(corners);
+        }
+        Self::from_soup(soup)
+    }
+
+    /// Welds loose triangles: corners with equal coordinates become one vertex.
+    ///
+    /// # Errors
+    /// [`MeshError`] for an unusable coordinate, or when no triangle is left.
+    pub fn from_soup(soup: impl IntoIterator<Item = [Point; 3]>) -> Result<Welded, MeshError> {
+        let mut vertices = Vec::new();
+        let mut triangles = Vec::new();
+        let mut seen: HashMap<[u64; 3], u32> = HashMap::new();
+        let mut degenerate = 0;
+        for (index, corners) in soup.into_iter().enumerate() {
+            let mut triangle = [0u32; 3];
+            for (corner, point) in corners.iter().enumerate() {
+                if !point.iter().all(|c| c.abs() <= FARTHEST) {
+                    return Err(MeshError::BadCoordinate { triangle: index, corner });
+                }
+                // Adding 0 turns -0 into 0, so that both weld.
+                let key = [point.x, point.y, point.z].map(|c| (c + 0.0).to_bits());
+                triangle[corner] = *seen.entry(key).or_insert_with(|| {
+                    vertices.push(*point);
+                    (vertices.len() - 1) as u32
+                });
+            }
+            let [a, b, c] = triangle;
+            if a == b || b == c || c == a {
+                degenerate += 1;
+            } else {
+                triangles.push(triangle);
+            }
+        }
+        if triangles.is_empty() {
+            return Err(MeshError::Empty);
+        }
+        Ok(Welded { mesh: Self { vertices, triangles }, degenerate })
+    }
+
+    /// The vertices, m.
+    #[must_use]
+    pub fn vertices(&self) -> &[Point] {
+        &self.vertices
+    }
+
+    /// The triangles as indices into [`Self::vertices`], counter-clockwise seen from outside.
+    #[must_use]
+    pub fn triangles(&self) -> &[[u32; 3]] {
+        &self.triangles
+    }
+
+    /// The corners of triangle `index`.
+    #[must_use]
+    pub fn corners(&self, index: usize) -> [Point; 3] {
+        self.triangles[index].map(|v| self.vertices[v as usize])
+    }
+
+    /// Twice the area vector of triangle `index`: its direction is the outward normal.
+    #[must_use]
+    pub fn area_vector(&self, index: usize) -> Vector {
+        let [a, b, c] = self.corners(index);
+        (b - a).cross(&(c - a))
+    }
+
+    /// The smallest upright box round the mesh.
+    #[must_use]
+    pub fn bounds(&self) -> Aabb {
+        Aabb::around(self.vertices.iter().copied()).expect("a mesh is never empty")
+    }
+
+    /// The mesh moved by `pose`.
+    #[must_use]
+    pub fn moved(&self, pose: &Pose) -> Self {
+        Self {
+            vertices: self.vertices.iter().map(|v| pose * v).collect(),
+            triangles: self.triangles.clone(),
+        }
+    }
+
+    /// Several meshes as one, vertices not welded across them.
+    ///
+    /// # Panics
+    /// If `meshes` is empty.
+    #[must_use]
+    pub fn merged(meshes: impl IntoIterator<Item = Self>) -> Self {
+        let mut meshes = meshes.into_iter();
+        let mut whole = meshes.next().expect("at least one mesh");
+        for mesh in meshes {
+            let base = whole.vertices.len() as u32;
+            whole.vertices.extend_from_slice(&mesh.vertices);
+            whole.triangles.extend(mesh.triangles.iter().map(|t| t.map(|v| v + base)));
+        }
+        whole
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn corner(x: f64, y: f64, z: f64) -> Point {
+        Point::new(x, y, z)
+    }
+
+    #[test]
+    fn equal_corners_weld_and_flat_triangles_are_counted_out() {
+        let a = corner(0.0, 0.0, 0.0);
+        let soup = [
+            [a, corner(1.0, 0.0, 0.0), corner(0.0, 1.0, 0.0)],
+            [corner(-0.0, 0.0, 0.0), corner(0.0, 1.0, 0.0), corner(-1.0, 0.0, 0.0)],
+            [a, a, corner(5.0, 0.0, 0.0)],
+        ];
+        let welded = TriangleMesh::from_soup(soup).unwrap();
+        assert_eq!(welded.mesh.triangles().len(), 2);
+        assert_eq!(welded.degenerate, 1);
+        assert_eq!(welded.mesh.triangles()[0][0], welded.mesh.triangles()[1][0]);
+    }
+
+    #[rstest::rstest]
+    #[case(f64::NAN)]
+    #[case(f64::INFINITY)]
+    #[case(1e308)]
+    fn coordinates_that_cannot_be_measured_are_refused(#[case] bad: f64) {
+        let soup = [[corner(0.0, 0.0, 0.0), corner(1.0, 0.0, 0.0), corner(0.0, bad, 0.0)]];
+        let error = TriangleMesh::from_soup(soup).unwrap_err();
+        assert_eq!(error, MeshError::BadCoordinate { triangle: 0, corner: 2 });
+    }
+
+    #[test]
+    fn an_index_out_of_range_is_named() {
+        let error = TriangleMesh::from_indexed(&[Point::origin()], &[[0, 7, 0]]).unwrap_err();
+        assert!(error.to_string().contains("vertex 7"), "{error}");
+    }
+}

@@ -1,0 +1,217 @@
+use std::f64::consts::TAU;
+
+use super::{
+    Assembly, Configuration, JointKind, NodeId, OrthoParallelArm, WristReach, numeric_inverse,
+};
+use crate::cell::ItemId;
+use crate::spatial::{Point, Pose};
+
+/// The joints of one robot between its base and a node that hangs on it, ready to be solved.
+#[derive(Debug, Clone)]
+pub struct Arm {
+    base: NodeId,
+    tip: NodeId,
+    joints: Vec<usize>,
+    closed_form: Option<OrthoParallelArm>,
+}
+
+/// Why a robot and a node don't make an arm.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum ArmError {
+    /// The item has no joints above the node.
+    #[error("\"{tip}\" does not hang on a moving link of \"{robot}\"; hang it there")]
+    NotCarried {
+        /// The robot.
+        robot: ItemId,
+        /// The item that should hang on it.
+        tip: ItemId,
+    },
+}
+
+/// Joint values that reach a pose.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Solution {
+    /// Values of [`Arm::joints`], rad or m.
+    pub values: Vec<f64>,
+    /// The posture, for arms solved in closed form.
+    pub configuration: Option<Configuration>,
+}
+
+/// Why a pose can't be reached.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+pub enum Unreachable {
+    /// The stretched arm is too short.
+    #[error("out of reach by {:.1} mm", .by * 1e3)]
+    TooFar {
+        /// m
+        by: f64,
+    },
+    /// The folded arm is too long.
+    #[error("too near the robot by {:.1} mm", .by * 1e3)]
+    TooNear {
+        /// m
+        by: f64,
+    },
+    /// The posture that comes nearest breaks a joint limit.
+    #[error("joint {joint} would be {} beyond its limit", amount(*.by, *.kind))]
+    JointLimit {
+        /// The joint that is beyond by most.
+        joint: String,
+        /// rad or m
+        by: f64,
+        /// Whether `by` is an angle.
+        kind: JointKind,
+    },
+    /// The numeric solver came no nearer than this.
+    #[error("no joint values found: {:.2} mm and {:.2}° remain", .position * 1e3, .angle.to_degrees())]
+    NotFound {
+        /// m
+        position: f64,
+        /// rad
+        angle: f64,
+    },
+}
+
+fn amount(by: f64, kind: JointKind) -> String {
+    if kind.turns() {
+        format!("{:.2}°", by.to_degrees())
+    } else {
+        format!("{:.1} mm", by * 1e3)
+    }
+}
+
+impl Arm {
+    /// The arm of the robot at position `robot` that moves `tip`.
+    ///
+    /// # Errors
+    /// [`ArmError`] when `tip` does not hang on a moving link of the robot.
+    pub fn new(assembly: &Assembly, robot: usize, tip: NodeId) -> Result<Self, ArmError> {
+        let moving: Vec<NodeId> = assembly
+            .moving_above(tip)
+            .iter()
+            .copied()
+            .filter(|n| assembly.nodes()[n.0].item == robot)
+            .collect();
+        if moving.is_empty() {
+            let id = |item: usize| assembly.cell().items()[item].id.clone();
+            let tip = id(assembly.nodes()[tip.0].item);
+            return Err(ArmError::NotCarried { robot: id(robot), tip });
+        }
+        let base = assembly.item_node(robot);
+        let joint = |n: &NodeId| assembly.nodes()[n.0].joint.as_ref().expect("it moves");
+        let joints: Vec<usize> = moving.iter().map(|n| joint(n).index).collect();
+        let closed_form = <[NodeId; 6]>::try_from(moving).ok().and_then(|moving| {
+            if !moving.iter().all(|n| joint(n).kind.turns()) {
+                return None;
+            }
+            let zero = vec![0.0; assembly.joints().len()];
+            let poses = assembly.poses(&zero);
+            let inverse = poses[base.0].inverse();
+            let axes = moving.map(|n| {
+                let pose = inverse * poses[n.0];
+                let axis = pose.rotation * joint(&n).axis.into_inner();
+                (Point::from(pose.translation.vector), axis)
+            });
+            OrthoParallelArm::fit(&axes, &(inverse * poses[tip.0]))
+        });
+        Ok(Self { base, tip, joints, closed_form })
+    }
+
+    /// Indices into the cell's joint vector.
+    #[must_use]
+    pub fn joints(&self) -> &[usize] {
+        &self.joints
+    }
+
+    /// The frame of the robot's base.
+    #[must_use]
+    pub fn base(&self) -> NodeId {
+        self.base
+    }
+
+    /// The frame that is taken to targets.
+    #[must_use]
+    pub fn tip(&self) -> NodeId {
+        self.tip
+    }
+
+    /// The closed form, if the arm's geometry has one.
+    #[must_use]
+    pub fn closed_form(&self) -> Option<&OrthoParallelArm> {
+        self.closed_form.as_ref()
+    }
+
+    /// All joint values within limits that take the tip to `target` in the world while the other
+    /// joints stay at `q`, nearest to `q` first.
+    ///
+    /// # Errors
+    /// [`Unreachable`] with the reason of the posture that comes nearest.
+    pub fn solve(
+        &self,
+        assembly: &Assembly,
+        target: &Pose,
+        q: &[f64],
+    ) -> Result<Vec<Solution>, Unreachable> {
+        let Some(closed) = &self.closed_form else {
+            return numeric_inverse(assembly, self.tip, target, &self.joints, q)
+                .map(|values| vec![Solution { values, configuration: None }])
+                .map_err(|(position, angle)| Unreachable::NotFound { position, angle });
+        };
+        let in_base = assembly.pose_of(self.base, q).inverse() * target;
+        let postures = closed.inverse(&in_base).map_err(|miss| match miss {
+            WristReach::TooFar(by) => Unreachable::TooFar { by },
+            WristReach::TooNear(by) => Unreachable::TooNear { by },
+        })?;
+        let mut solutions = Vec::with_capacity(postures.len());
+        let mut least: Option<(f64, usize)> = None;
+        for (mut values, configuration) in postures {
+            if is_singular_wrist(closed, &values) {
+                // Only the sum of angles 4 and 6 counts: keep angle 4 where it was.
+                let shift = q[self.joints[3]] - values[3];
+                values[3] += shift;
+                values[5] -= shift;
+            }
+            let mut worst = (0.0, 0);
+            for (at, value) in values.iter_mut().enumerate() {
+                let limits = &assembly.joints()[self.joints[at]].limits.position;
+                *value = nearest_turn(*value, q[self.joints[at]], |v| limits.excess(v));
+                let excess = limits.excess(*value);
+                if excess > worst.0 {
+                    worst = (excess, at);
+                }
+            }
+            if worst.0 <= 1e-9 {
+                solutions.push(Solution {
+                    values: values.to_vec(),
+                    configuration: Some(configuration),
+                });
+            } else if least.is_none_or(|l| worst.0 < l.0) {
+                least = Some(worst);
+            }
+        }
+        if let (true, Some((by, at))) = (solutions.is_empty(), least) {
+            let joint = &assembly.joints()[self.joints[at]];
+            return Err(Unreachable::JointLimit { joint: joint.name.clone(), by, kind: joint.kind });
+        }
+        let travel = |s: &Solution| -> f64 {
+            s.values.iter().zip(&self.joints).map(|(v, &j)| (v - q[j]).powi(2)).sum()
+        };
+        solutions.sort_by(|a, b| travel(a).total_cmp(&travel(b)));
+        Ok(solutions)
+    }
+}
+
+/// Whether axes 4 and 6 fall into one line.
+fn is_singular_wrist(arm: &OrthoParallelArm, values: &[f64; 6]) -> bool {
+    arm.wrist_bend(values).sin().abs() < 1e-9
+}
+
+/// `value` plus whole turns: as near `wanted` as the limits allow.
+fn nearest_turn(value: f64, wanted: f64, excess: impl Fn(f64) -> f64) -> f64 {
+    let nearest = value + TAU * ((wanted - value) / TAU).round();
+    [0.0, TAU, -TAU, 2.0 * TAU, -2.0 * TAU]
+        .into_iter()
+        .map(|turn| nearest + turn)
+        .min_by(|a, b| excess(*a).total_cmp(&excess(*b)))
+        .expect("five candidates")
+}

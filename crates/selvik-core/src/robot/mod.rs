@@ -1,0 +1,21 @@
+//! Mechanisms: chains of joints, where their links are, and which joint values reach a pose.
+
+mod assembly;
+mod configuration;
+mod denavit_hartenberg;
+mod inverse;
+mod jacobian;
+mod joint;
+mod mechanism;
+mod numeric;
+mod ortho_parallel;
+
+pub use assembly::{Assembly, AssemblyError, Body, BodyId, Joint as AssemblyJoint, NodeId};
+pub use configuration::{Configuration, Elbow, Shoulder, Wrist};
+pub use denavit_hartenberg::{Convention, DhRow, chain_from_dh};
+pub use inverse::{Arm, ArmError, Solution, Unreachable};
+pub use jacobian::{jacobian, manipulability};
+pub use joint::{JointKind, JointLimits, Span};
+pub use mechanism::{Joint, Link, Mechanism, MechanismError};
+pub use numeric::numeric_inverse;
+pub use ortho_parallel::{OrthoParallelArm, WristReach};
