@@ -1,1 +1,13 @@
-//!
+//! What robots run, and the path the whole cell follows: moves, timing, and knots on one clock.
+
+mod lane;
+mod moves;
+mod path;
+mod run_plan;
+mod subdivide;
+mod trapezoid;
+
+pub use moves::{Goal, Motion, Move, Program, ProgramError, ProgramFault};
+pub use path::{MoveSpan, Path};
+pub use run_plan::{Lane, PathTolerance, RunPlan, plan_path};
+pub use trapezoid::Trapezoid;

@@ -246,6 +246,18 @@ impl OrthoParallelArm {
         q[4] + self.zero[4]
     }
 
+    /// How far the arm is stretched at the joint values `q`: distance of the wrist centre from axis
+    /// 2 over the longest there is, 0..1.
+    #[must_use]
+    pub fn stretch(&self, q: &[f64; 6]) -> Option<f64> {
+        let theta3 = self.zero[2] + q[2] * self.third_sign;
+        let (sin, cos) = theta3.sin_cos();
+        let x = self.a2 * cos + self.c3 * sin;
+        let z = self.c2 - self.a2 * sin + self.c3 * cos;
+        let longest = self.wrist_reach();
+        (longest > 0.0).then(|| x.hypot(z) / longest)
+    }
+
     /// Longest distance (m) of the wrist centre from axis 2.
     #[must_use]
     pub fn wrist_reach(&self) -> f64 {

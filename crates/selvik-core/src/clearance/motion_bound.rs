@@ -1,0 +1,125 @@
+use super::chain::{Chain, Posture};
+use crate::mesh::Surface;
+use crate::spatial::{Point, Pose, Vector};
+
+/// An upper bound of how far any point of a body moves while the joints of its chain travel.
+///
+/// Each joint contributes its travel, times the largest distance of any point of the body from its
+/// axis if it turns. Joints nearer the body may carry points outwards meanwhile; what they
+/// contribute is added to that distance, so that the bound holds for the whole stretch of time and
+/// not only for the pose at which distances are taken.
+#[derive(Debug, Clone)]
+pub(super) struct MotionBound {
+    /// The corners of the body's upright box, in its own frame.
+    corners: [Point; 8],
+    /// Its ball.
+    ball: (Point, f64),
+}
+
+impl MotionBound {
+    pub fn of(surface: &Surface) -> Self {
+        Self { corners: surface.bounds().corners(), ball: surface.ball() }
+    }
+
+    /// The bound, m, for joints that travel by `travel` (rad, m; one entry a joint of the cell) on a
+    /// stretch during which the chain once stands in `posture`.
+    pub fn over(&self, chain: &Chain, posture: &Posture, travel: &[f64]) -> f64 {
+        let mut moved = 0.0;
+        for (joint, pose) in chain.joints.iter().zip(&posture.joints).rev() {
+            let by = travel[joint.index];
+            if by > 0.0 {
+                moved += if joint.kind.turns() {
+                    by * (self.lever(pose, &joint.axis, &posture.body) + moved)
+                } else {
+                    by
+                };
+            }
+        }
+        moved
+    }
+
+    /// The largest distance of any point of the body from the joint's axis, m: over the corners of
+    /// its box, where a distance from a line is largest, or over its ball.
+    fn lever(&self, joint: &Pose, axis: &Vector, body: &Pose) -> f64 {
+        // In the body's frame, so that one line is moved instead of eight corners.
+        let relative = body.inv_mul(joint);
+        let (origin, axis) = (relative.translation.vector, relative.rotation * axis);
+        let off = |p: &Point| {
+            let r = p.coords - origin;
+            (r.norm_squared() - r.dot(&axis).powi(2)).max(0.0)
+        };
+        let box_lever = self.corners.iter().map(off).fold(0.0, f64::max).sqrt();
+        let ball_lever = off(&self.ball.0).sqrt() + self.ball.1;
+        box_lever.min(ball_lever)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::cell::{Cell, Item, Role};
+    use crate::mesh::box_mesh;
+    use crate::robot::{Assembly, BodyId, Joint, JointKind, JointLimits, Link, Mechanism};
+    use crate::spatial::pose_from_rpy;
+    use nalgebra::Unit;
+    use proptest::prelude::*;
+    use std::sync::Arc;
+
+    fn chain_of_bars(axes: &[Vector]) -> Assembly {
+        let surface = || Some(Arc::new(Surface::new(box_mesh([0.5, 0.1, 0.1]))));
+        let links = (0..=axes.len())
+            .map(|i| Link { name: format!("l{i}"), surface: surface() })
+            .collect();
+        let joints = axes
+            .iter()
+            .enumerate()
+            .map(|(i, axis)| Joint {
+                name: format!("j{i}"),
+                kind: JointKind::Revolute,
+                parent: i,
+                child: i + 1,
+                origin: pose_from_rpy([0.4, 0.05, -0.02], [0.1, 0.2, 0.3]),
+                axis: Unit::new_normalize(*axis),
+                limits: JointLimits::default(),
+            })
+            .collect();
+        let item = Item {
+            id: "arm".into(),
+            name: "arm".to_owned(),
+            role: Role::Robot,
+            parent: None,
+            on_link: None,
+            pose: Pose::identity(),
+            surface: None,
+        };
+        let mechanism = Mechanism::new(links, joints).unwrap();
+        Assembly::new(Cell::new(vec![item]).unwrap(), [("arm".into(), mechanism)].into()).unwrap()
+    }
+
+    proptest! {
+        /// Every vertex, at every instant, against the bound.
+        #[test]
+        fn no_point_moves_farther_than_the_bound(
+            from in prop::array::uniform3(-2.0f64..2.0),
+            by in prop::array::uniform3(-1.5f64..1.5),
+            axes in prop::array::uniform3(prop::array::uniform3(-1.0f64..1.0)),
+        ) {
+            let axes = axes.map(Vector::from);
+            prop_assume!(axes.iter().all(|a| a.norm() > 0.1));
+            let assembly = chain_of_bars(&axes);
+            let [_, chain] = Chain::of_pair(&assembly, BodyId(0), BodyId(3));
+            let surface = &assembly.body(BodyId(3)).surface;
+            let travel: Vec<f64> = by.iter().map(|b| b.abs()).collect();
+            let bound = MotionBound::of(surface).over(&chain, &chain.posture(&from), &travel);
+            let start = chain.posture(&from).body;
+            for step in 0..=20 {
+                let share = f64::from(step) / 20.0;
+                let q: Vec<f64> = (0..3).map(|i| from[i] + by[i] * share).collect();
+                let now = chain.posture(&q).body;
+                for v in surface.mesh().vertices() {
+                    prop_assert!((now * v - start * v).norm() <= bound + 1e-9);
+                }
+            }
+        }
+    }
+}

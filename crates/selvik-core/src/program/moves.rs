@@ -1,0 +1,159 @@
+use crate::robot::{Configuration, NodeId, Unreachable};
+use crate::spatial::Pose;
+
+/// Where a move ends.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Goal {
+    /// The TCP at a pose given in a frame of the cell.
+    Pose {
+        /// The frame.
+        frame: NodeId,
+        /// The pose in that frame.
+        pose: Pose,
+        /// The posture wanted; otherwise the one nearest to where the arm comes from.
+        configuration: Option<Configuration>,
+    },
+    /// The robot's joints at these values, rad or m, in the order of its arm.
+    Joints(Vec<f64>),
+}
+
+/// One instruction of a program.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Move {
+    /// What the program calls it, for people.
+    pub label: String,
+    /// What is done.
+    pub motion: Motion,
+    /// Joints outside the arm that go to a value (rad or m) during the same move: a track, a table.
+    pub also: Vec<(usize, f64)>,
+}
+
+/// What a move does.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Motion {
+    /// All joints together, straight in joint values, at a share (0..1] of their limits.
+    Joint {
+        /// Where it ends.
+        to: Goal,
+        /// Share of the joint speeds.
+        speed: f64,
+    },
+    /// The TCP along a straight line.
+    Linear {
+        /// Where it ends.
+        to: Goal,
+        /// m/s
+        speed: f64,
+        /// m/s²
+        acceleration: f64,
+    },
+    /// The TCP along the circle through three points.
+    Circular {
+        /// A point of the circle between start and end; its orientation does not count.
+        via: Goal,
+        /// Where it ends.
+        to: Goal,
+        /// m/s
+        speed: f64,
+        /// m/s²
+        acceleration: f64,
+    },
+    /// Stand still, s.
+    Wait(f64),
+    /// Wait until every lane that has this mark has reached it.
+    Sync(String),
+}
+
+/// What one robot runs.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Program {
+    /// What people call it.
+    pub name: String,
+    /// The robot, as a position in the cell's items.
+    pub robot: usize,
+    /// The frame that is taken to targets.
+    pub tcp: NodeId,
+    /// In order.
+    pub moves: Vec<Move>,
+}
+
+/// A program that can't be run, and where.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+#[error("program \"{program}\", move {} ({label}): {fault}", .index + 1)]
+pub struct ProgramError {
+    /// Its name.
+    pub program: String,
+    /// Which move, counted from 0.
+    pub index: usize,
+    /// What the program calls the move.
+    pub label: String,
+    /// What is wrong.
+    pub fault: ProgramFault,
+}
+
+/// What can be wrong with a move.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+pub enum ProgramFault {
+    /// The robot and its TCP don't belong together.
+    #[error("{0}")]
+    NoArm(String),
+    /// The goal can't be reached.
+    #[error("the target is {0}")]
+    Unreachable(Unreachable),
+    /// The way to the goal can't be followed.
+    #[error("after {:.0} mm the way is {reason}", .after * 1e3)]
+    LeavesReach {
+        /// How far along, m.
+        after: f64,
+        /// Why it ends there.
+        reason: Unreachable,
+    },
+    /// The joints would have to jump.
+    #[error("the arm passes a singularity {:.0} % along the way, where its joints would have to jump; go there by a joint move or move the target", .along * 100.0)]
+    Singular {
+        /// Share of the move, 0..1.
+        along: f64,
+    },
+    /// The posture asked for does not reach.
+    #[error("the posture \"{0}\" does not reach the target; others do")]
+    NotInPosture(Configuration),
+    /// Wrong number of joint values.
+    #[error("{given} joint values for an arm of {needed} joints")]
+    JointCount {
+        /// How many there are.
+        given: usize,
+        /// How many there should be.
+        needed: usize,
+    },
+    /// A joint value outside limits.
+    #[error("joint {joint} is {by:.3} {unit} beyond its limit")]
+    BeyondLimit {
+        /// Which joint.
+        joint: String,
+        /// By how much.
+        by: f64,
+        /// "°" or "mm"
+        unit: &'static str,
+    },
+    /// Three points that make no circle.
+    #[error("start, via and end lie on one line and make no circle; use a linear move")]
+    NoCircle,
+    /// The orientation turns half round, so that the way is not stated.
+    #[error("the orientation turns by 180°, which leaves open which way round; add a target in between")]
+    HalfTurn,
+    /// A speed, acceleration or time that is not a positive number.
+    #[error("{0} must be a positive number")]
+    NotPositive(&'static str),
+    /// The target moves with a joint that another lane drives.
+    #[error("the target hangs on joint {0}, which another robot's programs move")]
+    MovingTarget(String),
+    /// Two lanes drive one joint.
+    #[error("joint {0} is also driven by another lane of the run plan")]
+    SharedJoint(String),
+    /// Lanes wait for each other for ever.
+    #[error("waits for ever at sync mark \"{0}\": the other robots never reach it")]
+    Deadlock(String),
+    /// The target does not say where the TCP stands.
+    #[error("a linear or circular move needs a pose to go to, not joint values")]
+    NeedsPose,
+}

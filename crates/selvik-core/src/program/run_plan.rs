@@ -1,0 +1,192 @@
+use std::collections::{BTreeMap, HashMap};
+
+use super::lane::{LaneTrack, run_lane};
+use super::{MoveSpan, Path, Program, ProgramError, ProgramFault};
+use crate::robot::Assembly;
+
+/// The programs one robot runs one after the other.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Lane {
+    /// When the first begins, s.
+    pub start: f64,
+    /// All of the same robot.
+    pub programs: Vec<Program>,
+}
+
+/// Which programs run when, on one clock.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct RunPlan {
+    /// One a robot.
+    pub lanes: Vec<Lane>,
+}
+
+/// How far the joint interpolation between knots may deviate from the programmed path.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct PathTolerance {
+    /// m at the TCP
+    pub position: f64,
+    /// rad at the TCP
+    pub angle: f64,
+}
+
+impl Default for PathTolerance {
+    fn default() -> Self {
+        Self { position: 0.05e-3, angle: 0.01f64.to_radians() }
+    }
+}
+
+/// The path of the whole cell over `plan`, starting with all joints at `rest` (rad, m).
+///
+/// # Errors
+/// [`ProgramError`] names the program and move that can't be run, and why.
+pub fn plan_path(
+    assembly: &Assembly,
+    plan: &RunPlan,
+    rest: &[f64],
+    tolerance: &PathTolerance,
+) -> Result<Path, ProgramError> {
+    let owners = joint_owners(assembly, plan)?;
+    let tracks: Vec<LaneTrack> = plan
+        .lanes
+        .iter()
+        .enumerate()
+        .map(|(at, lane)| run_lane(assembly, lane, at, &owners, rest, tolerance))
+        .collect::<Result<_, _>>()?;
+    let placed = align(plan, tracks)?;
+    Ok(merge(rest, &placed))
+}
+
+/// Which lane drives which joint.
+fn joint_owners(assembly: &Assembly, plan: &RunPlan) -> Result<HashMap<usize, usize>, ProgramError> {
+    let mut owners = HashMap::new();
+    for (at, lane) in plan.lanes.iter().enumerate() {
+        for program in &lane.programs {
+            for (index, step) in program.moves.iter().enumerate() {
+                let arm = assembly
+                    .moving_above(program.tcp)
+                    .iter()
+                    .filter(|n| assembly.nodes()[n.0].item == program.robot)
+                    .filter_map(|n| assembly.nodes()[n.0].joint.as_ref().map(|j| j.index));
+                for joint in arm.chain(step.also.iter().map(|a| a.0)) {
+                    if *owners.entry(joint).or_insert(at) != at {
+                        return Err(ProgramError {
+                            program: program.name.clone(),
+                            index,
+                            label: step.label.clone(),
+                            fault: ProgramFault::SharedJoint(assembly.joints()[joint].name.clone()),
+                        });
+                    }
+                }
+            }
+        }
+    }
+    Ok(owners)
+}
+
+/// A lane's knots on the common clock: times and joint values of the joints it drives.
+struct Placed {
+    joints: Vec<usize>,
+    times: Vec<f64>,
+    values: Vec<Vec<f64>>,
+    spans: Vec<MoveSpan>,
+}
+
+/// Lets lanes wait for each other at their sync marks.
+fn align(plan: &RunPlan, tracks: Vec<LaneTrack>) -> Result<Vec<Placed>, ProgramError> {
+    let mut next = vec![0usize; tracks.len()];
+    let mut clock: Vec<f64> = plan.lanes.iter().map(|l| l.start).collect();
+    let mut starts: Vec<Vec<f64>> = vec![Vec::new(); tracks.len()];
+    loop {
+        for (lane, track) in tracks.iter().enumerate() {
+            // A stretch is followed by the mark at which it ends; the last one by none.
+            if starts[lane].len() == next[lane] && next[lane] < track.stretches.len() {
+                starts[lane].push(clock[lane]);
+                clock[lane] += track.stretches[next[lane]].duration();
+            }
+        }
+        let waiting = |lane: usize| tracks[lane].stretches.get(next[lane]).and_then(|s| s.mark.as_ref());
+        let Some(mark) = (0..tracks.len()).find_map(|lane| {
+            let mark = waiting(lane)?;
+            let all_there = (0..tracks.len()).all(|other| {
+                waiting(other) == Some(mark)
+                    || !tracks[other].stretches[next[other].min(tracks[other].stretches.len())..]
+                        .iter()
+                        .any(|s| s.mark.as_ref() == Some(mark))
+            });
+            all_there.then(|| mark.clone())
+        }) else {
+            if let Some(lane) = (0..tracks.len()).find(|&l| waiting(l).is_some()) {
+                let stretch = &tracks[lane].stretches[next[lane]];
+                let mark = stretch.mark.clone().expect("it waits");
+                let program = &plan.lanes[lane].programs[stretch.end.0];
+                return Err(ProgramError {
+                    program: program.name.clone(),
+                    index: stretch.end.1,
+                    label: program.moves[stretch.end.1].label.clone(),
+                    fault: ProgramFault::Deadlock(mark),
+                });
+            }
+            break;
+        };
+        let there: Vec<usize> =
+            (0..tracks.len()).filter(|&l| waiting(l) == Some(&mark)).collect();
+        let together = there.iter().map(|&l| clock[l]).fold(0.0, f64::max);
+        for lane in there {
+            clock[lane] = together;
+            next[lane] += 1;
+        }
+    }
+    Ok(tracks.into_iter().zip(starts).map(|(track, starts)| place(track, &starts)).collect())
+}
+
+fn place(track: LaneTrack, starts: &[f64]) -> Placed {
+    let mut placed =
+        Placed { joints: track.joints, times: Vec::new(), values: Vec::new(), spans: Vec::new() };
+    for (stretch, start) in track.stretches.into_iter().zip(starts) {
+        for (t, q) in stretch.knots {
+            placed.times.push(start + t);
+            placed.values.push(q);
+        }
+        placed.spans.extend(stretch.spans.into_iter().map(|s| MoveSpan {
+            start: s.start + start,
+            end: s.end + start,
+            ..s
+        }));
+    }
+    placed
+}
+
+/// All lanes on one clock: every knot of any lane is a knot of the path.
+fn merge(rest: &[f64], placed: &[Placed]) -> Path {
+    let mut instants: BTreeMap<u64, f64> = BTreeMap::new();
+    // Times are positive, so that their bits sort as they do; nanoseconds apart is one instant.
+    let mut add = |t: f64| {
+        instants.entry((t * 1e9).round() as u64).or_insert(t);
+    };
+    add(0.0);
+    placed.iter().flat_map(|p| &p.times).for_each(|&t| add(t));
+    let times: Vec<f64> = instants.into_values().collect();
+    let mut values = Vec::with_capacity(times.len() * rest.len());
+    let mut cursors = vec![0usize; placed.len()];
+    for &t in &times {
+        let mut q = rest.to_vec();
+        for (lane, cursor) in placed.iter().zip(&mut cursors) {
+            if lane.times.is_empty() {
+                continue;
+            }
+            while *cursor + 1 < lane.times.len() && lane.times[*cursor + 1] <= t + 1e-9 {
+                *cursor += 1;
+            }
+            let next = (*cursor + 1).min(lane.times.len() - 1);
+            let (t0, t1) = (lane.times[*cursor], lane.times[next]);
+            let share = if t1 > t0 { ((t - t0) / (t1 - t0)).clamp(0.0, 1.0) } else { 0.0 };
+            for (at, &joint) in lane.joints.iter().enumerate() {
+                let (a, b) = (lane.values[*cursor][at], lane.values[next][at]);
+                q[joint] = a + (b - a) * share;
+            }
+        }
+        values.extend(q);
+    }
+    let spans = placed.iter().flat_map(|p| p.spans.iter().cloned()).collect();
+    Path::new(rest.len(), times, values, spans)
+}

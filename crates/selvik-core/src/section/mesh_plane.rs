@@ -1,0 +1,223 @@
+use std::collections::HashMap;
+
+use super::loops::{Contour, Region, nest};
+use crate::mesh::TriangleMesh;
+use crate::spatial::{Plane, Point, Vector};
+
+/// The cut of a mesh by a plane.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Section {
+    /// Closed outlines with their holes; material lies on the left of every outline seen against
+    /// the plane's normal.
+    pub regions: Vec<Region>,
+    /// Polylines left open where the mesh is open.
+    pub open: Vec<Vec<Point>>,
+}
+
+impl Section {
+    /// Area of material, m².
+    #[must_use]
+    pub fn area(&self) -> f64 {
+        self.regions.iter().map(Region::area).sum()
+    }
+
+    /// Length of all outlines and holes, m.
+    #[must_use]
+    pub fn perimeter(&self) -> f64 {
+        let contours = self.regions.iter().flat_map(|r| r.contours());
+        contours.map(Contour::perimeter).sum()
+    }
+
+    /// Centroid of the material; `None` when nothing closed is cut.
+    #[must_use]
+    pub fn centroid(&self) -> Option<Point> {
+        let area = self.area();
+        let moment: Vector = self
+            .regions
+            .iter()
+            .flat_map(|r| r.contours())
+            .map(|c| c.centroid().coords * c.signed_area())
+            .sum();
+        (area > 0.0).then(|| Point::from(moment / area))
+    }
+}
+
+/// Cuts `mesh` by `plane`, both in the same frame.
+///
+/// A vertex exactly on the plane counts as in front of it. So every triangle is crossed along two
+/// of its edges or not at all, and the outlines close wherever the mesh does, even along faces that
+/// lie in the plane.
+#[must_use]
+pub fn cut(mesh: &TriangleMesh, plane: &Plane) -> Section {
+    let heights: Vec<f64> = mesh.vertices().iter().map(|v| plane.height(v)).collect();
+    let front = |v: u32| heights[v as usize] >= 0.0;
+    // From the mesh edge where a triangle's cut begins to the edge where it ends.
+    let mut next: HashMap<(u32, u32), Vec<(u32, u32)>> = HashMap::new();
+    for &triangle in mesh.triangles() {
+        let sides = triangle.map(front);
+        if sides[0] == sides[1] && sides[1] == sides[2] {
+            continue;
+        }
+        let (mut enter, mut leave) = ((0, 0), (0, 0));
+        for i in 0..3 {
+            let (from, to) = (triangle[i], triangle[(i + 1) % 3]);
+            match (sides[i], sides[(i + 1) % 3]) {
+                (true, false) => enter = key(from, to),
+                (false, true) => leave = key(from, to),
+                _ => {}
+            }
+        }
+        // From where the triangle's boundary dives behind the plane to where it comes back: so the
+        // material, which lies below the outward normal, stays on the left seen against the normal.
+        next.entry(enter).or_default().push(leave);
+    }
+    let point = |(from, to): (u32, u32)| {
+        let (h0, h1) = (heights[from as usize], heights[to as usize]);
+        let (p0, p1) = (mesh.vertices()[from as usize], mesh.vertices()[to as usize]);
+        if h0 == 0.0 {
+            p0
+        } else if h1 == 0.0 {
+            p1
+        } else {
+            p0 + (p1 - p0) * (h0 / (h0 - h1))
+        }
+    };
+    let (closed, open) = chains(next);
+    let to_points = |chain: Vec<(u32, u32)>| without_repeats(chain.into_iter().map(point));
+    let contours = closed
+        .into_iter()
+        .filter_map(|chain| Contour::new(to_points(chain), plane))
+        .collect();
+    let open = open.into_iter().map(to_points).filter(|p| p.len() > 1).collect();
+    Section { regions: nest(contours, plane), open }
+}
+
+fn key(a: u32, b: u32) -> (u32, u32) {
+    (a.min(b), a.max(b))
+}
+
+type Edge = (u32, u32);
+
+/// Strings the segments together; first those that have a loose beginning.
+fn chains(mut next: HashMap<Edge, Vec<Edge>>) -> (Vec<Vec<Edge>>, Vec<Vec<Edge>>) {
+    let mut arriving: HashMap<Edge, usize> = HashMap::new();
+    for &to in next.values().flatten() {
+        *arriving.entry(to).or_default() += 1;
+    }
+    let mut starts: Vec<Edge> = next.keys().copied().collect();
+    starts.sort_unstable();
+    let loose = |e: &Edge, next: &HashMap<Edge, Vec<Edge>>| {
+        next[e].len() > arriving.get(e).copied().unwrap_or(0)
+    };
+    let (first, then): (Vec<Edge>, Vec<Edge>) = starts.into_iter().partition(|e| loose(e, &next));
+    let (mut closed, mut open) = (Vec::new(), Vec::new());
+    for start in first.into_iter().chain(then) {
+        while let Some(mut at) = next.get_mut(&start).and_then(Vec::pop) {
+            let mut chain = vec![start, at];
+            while at != start
+                && let Some(to) = next.get_mut(&at).and_then(Vec::pop)
+            {
+                chain.push(to);
+                at = to;
+            }
+            if at == start {
+                chain.pop();
+                closed.push(chain);
+            } else {
+                open.push(chain);
+            }
+        }
+    }
+    (closed, open)
+}
+
+fn without_repeats(points: impl Iterator<Item = Point>) -> Vec<Point> {
+    let mut kept: Vec<Point> = Vec::new();
+    for point in points {
+        if kept.last() != Some(&point) {
+            kept.push(point);
+        }
+    }
+    kept
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::mesh::{TriangleMesh, box_mesh, sphere_mesh};
+    use crate::spatial::pose_from_rpy;
+    use proptest::prelude::*;
+    use std::f64::consts::PI;
+
+    fn level(z: f64) -> Plane {
+        Plane::through(&Point::new(0.0, 0.0, z), &Vector::z()).unwrap()
+    }
+
+    fn hollow_box() -> TriangleMesh {
+        let inner = box_mesh([0.6, 0.4, 0.8]);
+        let turned: Vec<[u32; 3]> = inner.triangles().iter().map(|&[a, b, c]| [a, c, b]).collect();
+        let inner = TriangleMesh::from_indexed(inner.vertices(), &turned).unwrap().mesh;
+        TriangleMesh::merged([box_mesh([1.0, 1.0, 1.0]), inner])
+    }
+
+    #[test]
+    fn a_hollow_box_shows_one_region_with_one_hole() {
+        let section = cut(&hollow_box(), &level(0.1));
+        assert_eq!(section.regions.len(), 1);
+        assert_eq!(section.regions[0].holes.len(), 1);
+        assert!((section.area() - (1.0 - 0.24)).abs() < 1e-12);
+        assert!((section.perimeter() - (4.0 + 2.0)).abs() < 1e-12);
+        assert!(section.centroid().unwrap().coords.xy().norm() < 1e-12);
+        assert!(section.open.is_empty());
+    }
+
+    /// Exactly through vertices, edges and faces: half-open, so a face counts once.
+    #[rstest::rstest]
+    #[case::through_the_top_face(0.5, 1.0)]
+    #[case::through_the_bottom_face(-0.5, 0.0)]
+    #[case::just_above(0.5 + 1e-12, 0.0)]
+    #[case::inside(0.25, 1.0)]
+    fn planes_in_a_face_are_decided_one_way(#[case] z: f64, #[case] area: f64) {
+        let section = cut(&box_mesh([1.0; 3]), &level(z));
+        assert!((section.area() - area).abs() < 1e-9, "{}", section.area());
+        assert!(section.open.is_empty());
+    }
+
+    #[test]
+    fn a_cut_through_edges_of_a_box_is_closed() {
+        let diagonal = Plane::through(&Point::origin(), &Vector::new(1.0, 1.0, 0.0)).unwrap();
+        let section = cut(&box_mesh([1.0; 3]), &diagonal);
+        assert!((section.area() - 2f64.sqrt()).abs() < 1e-12 && section.open.is_empty());
+    }
+
+    #[test]
+    fn an_open_mesh_gives_open_lines() {
+        let whole = box_mesh([1.0; 3]);
+        let open = TriangleMesh::from_indexed(whole.vertices(), &whole.triangles()[2..]).unwrap();
+        let section = cut(&open.mesh, &level(0.1));
+        assert!(section.regions.is_empty() && section.open.len() == 1);
+    }
+
+    /// A plane through a sphere cuts a circle of radius √(r² − h²).
+    #[test]
+    fn a_ball_shows_a_circle() {
+        let section = cut(&sphere_mesh(1.0, 256), &level(0.6));
+        let exact = PI * (1.0 - 0.36);
+        assert!((section.area() / exact - 1.0).abs() < 1e-3, "{}", section.area());
+    }
+
+    proptest! {
+        /// Cavalieri: the mean area over parallel cuts, times the height, is the volume.
+        #[test]
+        fn areas_add_up_to_the_volume(rpy in prop::array::uniform3(-3.0f64..3.0)) {
+            let mesh = hollow_box().moved(&pose_from_rpy([0.1, 0.2, 0.3], rpy));
+            let bounds = mesh.bounds();
+            let n = 400;
+            let height = bounds.max.z - bounds.min.z;
+            let sum: f64 = (0..n)
+                .map(|i| cut(&mesh, &level(bounds.min.z + height * (f64::from(i) + 0.5) / f64::from(n))).area())
+                .sum();
+            prop_assert!((sum * height / f64::from(n) - (1.0 - 0.6 * 0.4 * 0.8)).abs() < 2e-3);
+        }
+    }
+}

@@ -1,0 +1,31 @@
+//! Mesh files.
+
+mod gltf;
+mod stl;
+
+use selvik_core::mesh::TriangleMesh;
+
+use crate::package::{LengthUnit, PackageFiles};
+use crate::{FormatError, Result};
+
+pub use stl::{read_stl, write_stl};
+
+/// Reads the mesh file `name` of a package, by its ending.
+///
+/// # Errors
+/// [`FormatError`] for a missing file, an ending that is not read, or a bad mesh.
+pub fn read_mesh(files: &PackageFiles, name: &str, unit: LengthUnit, wanted_by: &str) -> Result<TriangleMesh> {
+    let bytes = files.get(name, wanted_by)?;
+    let ending = name.rsplit('.').next().unwrap_or_default().to_ascii_lowercase();
+    match ending.as_str() {
+        "stl" => {
+            let scale = match unit {
+                LengthUnit::Mm => 1e-3,
+                LengthUnit::M => 1.0,
+            };
+            read_stl(name, bytes, scale)
+        }
+        "glb" | "gltf" => gltf::read_gltf(files, name, bytes),
+        _ => Err(FormatError::file(name, "is not a mesh that is read; use .stl, .glb or .gltf")),
+    }
+}

@@ -1,0 +1,501 @@
+//! The types of `cell.json`. The unit of every number is in its name.
+
+use indexmap::IndexMap;
+use schemars::JsonSchema;
+use selvik_core::spatial::{Pose, pose_from_rpy, rpy_of};
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+
+/// What `format` must say.
+pub const FORMAT: &str = "selvik-cell/1";
+
+/// A robot workcell model.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct CellDocument {
+    /// Always `selvik-cell/1`.
+    pub format: String,
+    /// What people call the cell.
+    pub name: String,
+    /// The roster, as a tree through `parent`.
+    pub items: Vec<ItemDocument>,
+    /// How much clearance is required between what.
+    #[serde(default)]
+    pub rules: Vec<RuleDocument>,
+    /// Pairs of items that may touch.
+    #[serde(default)]
+    pub may_touch: Vec<MayTouchDocument>,
+    /// How much of the reach every target must leave.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub reach_rule: Option<ReachRuleDocument>,
+    /// What the robots run.
+    #[serde(default)]
+    pub programs: Vec<ProgramDocument>,
+    /// Which programs run when.
+    #[serde(default)]
+    pub run_plan: RunPlanDocument,
+    /// Saved views, in order.
+    #[serde(default)]
+    pub views: Vec<SavedViewDocument>,
+    /// Id of the view the cell opens with.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub opening_view: Option<String>,
+}
+
+/// One item of the roster.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct ItemDocument {
+    /// Unique in the cell.
+    pub id: String,
+    /// What people call it.
+    pub name: String,
+    /// What it is.
+    pub role: RoleDocument,
+    /// Id of the item that carries it; the world frame if absent.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub parent: Option<String>,
+    /// The link of the parent's mechanism it hangs on.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub on_link: Option<String>,
+    /// Where it stands in the frame that carries it.
+    #[serde(default)]
+    pub pose: PoseDocument,
+    /// Its rigid geometry, in its own frame.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub bodies: Vec<BodyDocument>,
+    /// Its links and joints.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub mechanism: Option<MechanismDocument>,
+    /// For frames: what the frame is.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub frame_kind: Option<FrameKind>,
+}
+
+/// What an item is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum RoleDocument {
+    /// A manipulating robot.
+    Robot,
+    /// What a robot carries.
+    Tool,
+    /// What holds or positions parts.
+    Fixture,
+    /// What is worked on.
+    Part,
+    /// What just stands there.
+    Structure,
+    /// A coordinate system.
+    Frame,
+    /// A bracket round other items.
+    Group,
+}
+
+/// What a frame is (ISO 9787).
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum FrameKind {
+    /// A robot's base.
+    Base,
+    /// The mechanical interface.
+    Flange,
+    /// A tool centre point.
+    Tcp,
+    /// Any other.
+    Frame,
+}
+
+/// A pose: origin, then fixed-axis roll, pitch, yaw as in URDF.
+#[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize, JsonSchema, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct PoseDocument {
+    /// Origin, mm.
+    #[serde(default)]
+    pub xyz_mm: [f64; 3],
+    /// Roll about X, then pitch about the fixed Y, then yaw about the fixed Z, degrees.
+    #[serde(default)]
+    pub rpy_deg: [f64; 3],
+}
+
+impl PoseDocument {
+    /// As a pose in m.
+    #[must_use]
+    pub fn to_pose(&self) -> Pose {
+        pose_from_rpy(self.xyz_mm.map(|x| x * 1e-3), self.rpy_deg.map(f64::to_radians))
+    }
+
+    /// From a pose in m.
+    #[must_use]
+    pub fn from_pose(pose: &Pose) -> Self {
+        let t = pose.translation.vector;
+        Self { xyz_mm: [t.x, t.y, t.z].map(|x| x * 1e3), rpy_deg: rpy_of(pose).map(f64::to_degrees) }
+    }
+}
+
+/// A piece of rigid geometry.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct BodyDocument {
+    /// Its shape.
+    pub shape: ShapeDocument,
+    /// Where it sits in the item's frame.
+    #[serde(default)]
+    pub pose: PoseDocument,
+}
+
+/// A shape: a mesh file or a primitive centred on its frame.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
+#[serde(rename_all = "snake_case", deny_unknown_fields)]
+pub enum ShapeDocument {
+    /// A file of the package: `.stl` (binary or ASCII) or `.glb`/`.gltf`.
+    Mesh {
+        /// Path inside the package, with `/`.
+        file: String,
+        /// Unit of its coordinates. glTF is always in metres, Y up, and is turned to Z up.
+        #[serde(default)]
+        unit: LengthUnit,
+    },
+    /// A box.
+    Box {
+        /// Edge lengths.
+        size_mm: [f64; 3],
+    },
+    /// A cylinder along Z.
+    Cylinder {
+        /// mm
+        radius_mm: f64,
+        /// mm
+        length_mm: f64,
+    },
+    /// A ball.
+    Sphere {
+        /// mm
+        radius_mm: f64,
+    },
+}
+
+/// Unit of a mesh file's coordinates.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum LengthUnit {
+    /// Millimetres.
+    #[default]
+    Mm,
+    /// Metres.
+    M,
+}
+
+/// Links and joints of an item.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct MechanismDocument {
+    /// Where links and joints are described.
+    pub from: MechanismSource,
+    /// Joint values the cell starts with, by joint name: degrees for turning joints, mm for sliding
+    /// ones; 0 where absent.
+    #[serde(default)]
+    pub rest_deg_or_mm: IndexMap<String, f64>,
+    /// Largest accelerations by joint name, degrees/s² or mm/s². Where absent a joint reaches its
+    /// full speed in a quarter of a second.
+    #[serde(default)]
+    pub acceleration_deg_or_mm_s2: IndexMap<String, f64>,
+}
+
+/// Where a mechanism is described.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
+#[serde(rename_all = "snake_case", deny_unknown_fields)]
+pub enum MechanismSource {
+    /// A URDF file of the package.
+    Urdf(String),
+    /// A Denavit–Hartenberg table. Links are `base`, then one a row; with the standard convention
+    /// the last is followed by `flange`.
+    Dh {
+        /// Which convention.
+        convention: DhConvention,
+        /// From base to tip.
+        rows: Vec<DhRowDocument>,
+    },
+}
+
+/// Which Denavit–Hartenberg convention.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum DhConvention {
+    /// θ, d, a, α.
+    Standard,
+    /// α, a, θ, d.
+    Modified,
+}
+
+/// A row of a Denavit–Hartenberg table.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct DhRowDocument {
+    /// Name of the joint and of the link behind it.
+    pub joint: String,
+    /// `true` for a sliding joint.
+    #[serde(default)]
+    pub slides: bool,
+    /// Link length.
+    #[serde(default)]
+    pub a_mm: f64,
+    /// Link twist.
+    #[serde(default)]
+    pub alpha_deg: f64,
+    /// Link offset (at value 0 of a sliding joint).
+    #[serde(default)]
+    pub d_mm: f64,
+    /// Joint angle (at value 0 of a turning joint).
+    #[serde(default)]
+    pub theta_deg: f64,
+    /// Smallest and largest value, degrees or mm.
+    pub limits_deg_or_mm: [f64; 2],
+    /// Largest speed, degrees/s or mm/s.
+    pub velocity_deg_or_mm_s: f64,
+    /// Geometry of the link, in the link's frame.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub bodies: Vec<BodyDocument>,
+}
+
+/// A clearance rule. Where several name the same two bodies, the last decides.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct RuleDocument {
+    /// Unique among the rules.
+    pub id: String,
+    /// What people call it.
+    pub name: String,
+    /// Ids of items on one side; what hangs on them counts too.
+    pub between: Vec<String>,
+    /// Ids of items on the other side; empty means everything else.
+    #[serde(default)]
+    pub and: Vec<String>,
+    /// Less than this breaks the rule.
+    pub required_mm: f64,
+    /// Less than this counts as tight.
+    pub tight_below_mm: f64,
+}
+
+/// Two items that may touch.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct MayTouchDocument {
+    /// Id of one; what hangs on it counts too.
+    pub a: String,
+    /// Id of the other.
+    pub b: String,
+    /// Why, for people.
+    pub reason: String,
+}
+
+/// How much of the reach every target must leave.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct ReachRuleDocument {
+    /// Less to spare than this breaks the rule, percent of the stretched arm.
+    pub spare_percent: f64,
+}
+
+/// What one robot runs.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct ProgramDocument {
+    /// Unique among the programs.
+    pub id: String,
+    /// What people call it.
+    pub name: String,
+    /// Id of the robot.
+    pub robot: String,
+    /// Id of the frame that is taken to targets.
+    pub tcp: String,
+    /// Poses to reach.
+    #[serde(default)]
+    pub targets: Vec<TargetDocument>,
+    /// A CSV file (RFC 4180) of the package with more targets; columns `id, frame, x_mm, y_mm, z_mm,
+    /// roll_deg, pitch_deg, yaw_deg`.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub targets_csv: Option<String>,
+    /// In order.
+    pub moves: Vec<MoveDocument>,
+}
+
+/// A pose to reach.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct TargetDocument {
+    /// Unique in the program.
+    pub id: String,
+    /// Id of the item in whose frame the pose is given; the world frame if absent.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub frame: Option<String>,
+    /// The pose of the TCP.
+    pub pose: PoseDocument,
+}
+
+/// One instruction.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
+#[serde(tag = "move", rename_all = "snake_case", deny_unknown_fields)]
+pub enum MoveDocument {
+    /// All joints together, to a target or to joint values.
+    Joint {
+        /// Id of a target.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        to: Option<String>,
+        /// Joint values from base to tip instead of a target.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        joints_deg_or_mm: Option<Vec<f64>>,
+        /// Share of the joint speeds.
+        speed_percent: f64,
+        /// The posture wanted at the target.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        posture: Option<PostureDocument>,
+        /// Other joints that move along, as `item/joint`, degrees or mm.
+        #[serde(default, skip_serializing_if = "IndexMap::is_empty")]
+        also_deg_or_mm: IndexMap<String, f64>,
+    },
+    /// The TCP along a straight line.
+    Linear {
+        /// Id of a target.
+        to: String,
+        /// mm/s
+        speed_mm_s: f64,
+        /// mm/s²; four times the speed per second where absent.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        acceleration_mm_s2: Option<f64>,
+        /// Other joints that move along, as `item/joint`, degrees or mm.
+        #[serde(default, skip_serializing_if = "IndexMap::is_empty")]
+        also_deg_or_mm: IndexMap<String, f64>,
+    },
+    /// The TCP along a circle.
+    Circular {
+        /// Id of a target on the way.
+        via: String,
+        /// Id of a target.
+        to: String,
+        /// mm/s
+        speed_mm_s: f64,
+        /// mm/s²; four times the speed per second where absent.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        acceleration_mm_s2: Option<f64>,
+    },
+    /// Stand still.
+    Wait {
+        /// s
+        seconds: f64,
+    },
+    /// Wait for the other robots that have the same mark.
+    Sync {
+        /// Name of the mark.
+        mark: String,
+    },
+}
+
+/// One of the postures of a six-axis arm.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct PostureDocument {
+    /// Reaching forwards rather than back over the base.
+    pub front: bool,
+    /// Elbow up rather than down.
+    pub elbow_up: bool,
+    /// The fifth angle positive rather than negative.
+    pub wrist_positive: bool,
+}
+
+/// Which programs run when, on one clock.
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, JsonSchema, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct RunPlanDocument {
+    /// One a robot.
+    #[serde(default)]
+    pub lanes: Vec<LaneDocument>,
+}
+
+/// The programs of one robot, one after the other.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct LaneDocument {
+    /// Ids of programs of one robot.
+    pub programs: Vec<String>,
+    /// When the first begins.
+    #[serde(default)]
+    pub start_s: f64,
+}
+
+/// A name with a viewpoint, drawing style, visibility, section and path time.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct SavedViewDocument {
+    /// Unique among the views.
+    pub id: String,
+    /// What people call it.
+    pub name: String,
+    /// From where one looks.
+    pub viewpoint: ViewpointDocument,
+    /// How it is drawn.
+    pub style: StyleDocument,
+    /// Ids of hidden items.
+    #[serde(default)]
+    pub hidden: Vec<String>,
+    /// The cut, if there is one.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub section: Option<SectionDocument>,
+    /// The path time shown.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub time_s: Option<f64>,
+}
+
+/// Eye, pivot, projection and lens.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct ViewpointDocument {
+    /// What the view turns about.
+    pub pivot_mm: [f64; 3],
+    /// 0 in front, 90 on the right.
+    pub bearing_deg: f64,
+    /// 0 level, 90 above.
+    pub elevation_deg: f64,
+    /// From the pivot to the eye.
+    pub distance_mm: f64,
+    /// How space is drawn.
+    pub projection: ProjectionKind,
+    /// Focal length on a frame 36 mm wide.
+    pub lens_mm: f64,
+    /// Width of the picture in parallel projection, at the pivot.
+    pub width_mm: f64,
+}
+
+/// How space is drawn on the picture.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum ProjectionKind {
+    /// Far things are smaller.
+    Perspective,
+    /// Far things are as large as near ones.
+    Parallel,
+}
+
+/// How the picture is drawn.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum StyleDocument {
+    /// Shaded with edges.
+    ShadedEdges,
+    /// Shaded.
+    Shaded,
+    /// Hidden edges removed.
+    HiddenRemoved,
+    /// Wireframe.
+    Wireframe,
+}
+
+/// A planar cut: what lies on the side of `normal` is taken away.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct SectionDocument {
+    /// A point of the plane.
+    pub point_mm: [f64; 3],
+    /// Direction of the side taken away.
+    pub normal: [f64; 3],
+}
