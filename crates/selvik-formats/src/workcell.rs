@@ -385,10 +385,7 @@ fn program(document: &ProgramDocument, files: &PackageFiles, names: &Names) -> R
                 .get(id)
                 .ok_or_else(|| refuse(&place, format!("there is no target \"{id}\"")))?;
             finite(&place, target.pose.xyz_mm.iter().chain(&target.pose.rpy_deg))?;
-            let frame = match &target.frame {
-                Some(frame) => names.node(frame, &place)?,
-                None => return Err(refuse(&place, format!("target \"{id}\" names no frame"))),
-            };
+            let frame = target.frame.as_ref().map(|f| names.node(f, &place)).transpose()?;
             Ok(Goal::Pose {
                 frame,
                 pose: target.pose.to_pose(),

@@ -281,6 +281,7 @@ impl Runner<'_> {
 
     fn goal_pose(&self, goal: &Goal, step: &Move, q: &[f64]) -> Result<Pose, ProgramFault> {
         let Goal::Pose { frame, pose, .. } = goal else { return Err(ProgramFault::NeedsPose) };
+        let Some(frame) = frame else { return Ok(*pose) };
         for node in self.assembly.moving_above(*frame) {
             let joint = self.assembly.nodes()[node.0].joint.as_ref().expect("it moves").index;
             if self.owners.get(&joint).is_some_and(|&lane| lane != self.lane) {

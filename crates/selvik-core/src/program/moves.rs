@@ -6,8 +6,8 @@ use crate::spatial::Pose;
 pub enum Goal {
     /// The TCP at a pose given in a frame of the cell.
     Pose {
-        /// The frame.
-        frame: NodeId,
+        /// The frame; `None` is the world.
+        frame: Option<NodeId>,
         /// The pose in that frame.
         pose: Pose,
         /// The posture wanted; otherwise the one nearest to where the arm comes from.

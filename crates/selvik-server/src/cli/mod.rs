@@ -1,0 +1,103 @@
+//! The command line.
+
+mod check;
+mod query;
+
+use std::path::{Path, PathBuf};
+
+use clap::{Parser, Subcommand};
+use selvik_formats::package::PackageFiles;
+use selvik_formats::{FormatError, Workcell};
+
+pub use check::{Checked, check};
+pub use query::{Query, query};
+
+/// Looks at a robot workcell, and says with certainty what reaches and what comes too close.
+#[derive(Parser)]
+#[command(name = "selvik", version)]
+pub struct Cli {
+    /// What to do.
+    #[command(subcommand)]
+    pub command: Command,
+}
+
+/// What can be done.
+#[derive(Subcommand)]
+pub enum Command {
+    /// Serve the application.
+    Serve {
+        /// Where to listen; loopback unless you say otherwise.
+        #[arg(long, default_value = "127.0.0.1:7780", env = "SELVIK_LISTEN")]
+        listen: String,
+        /// The database, as a postgres:// URL.
+        #[arg(long, env = "SELVIK_DATABASE")]
+        database: String,
+        /// Further names by which pages may reach the server, besides loopback.
+        #[arg(long)]
+        allow_host: Vec<String>,
+    },
+    /// Store a cell package in the database and print the cell's id.
+    Import {
+        /// A folder or zip.
+        package: PathBuf,
+        /// The database, as a postgres:// URL.
+        #[arg(long, env = "SELVIK_DATABASE")]
+        database: String,
+        /// Do nothing if a cell of this name is already there.
+        #[arg(long)]
+        unless_present: bool,
+    },
+    /// Write a cell of the database as a package.
+    Export {
+        /// Id or name of the cell.
+        cell: String,
+        /// A `.zip` file, or a folder to be made.
+        to: PathBuf,
+        /// The database, as a postgres:// URL.
+        #[arg(long, env = "SELVIK_DATABASE")]
+        database: String,
+    },
+    /// Sweep a package's run plan and check its reach. Exit code 0: all rules hold; 1: one is
+    /// broken; 2: bad input.
+    Check {
+        /// A folder or zip.
+        package: PathBuf,
+        /// Print everything found as JSON.
+        #[arg(long)]
+        json: bool,
+        /// Width of the brackets of clearances.
+        #[arg(long, default_value_t = 0.1)]
+        tolerance_mm: f64,
+        /// Bracket every pair, also those far from their rule.
+        #[arg(long)]
+        all: bool,
+    },
+    /// Ask one thing about a package; the answer is JSON.
+    Query {
+        /// A folder or zip.
+        package: PathBuf,
+        /// What to ask.
+        #[command(subcommand)]
+        query: Query,
+    },
+    /// Print the OpenAPI description of the server.
+    Openapi,
+    /// Print the JSON Schema of cell.json.
+    Schema,
+}
+
+/// The files of a folder or zip.
+///
+/// # Errors
+/// [`FormatError`] when it can't be read.
+pub fn open_package(path: &Path) -> Result<PackageFiles, FormatError> {
+    if path.is_dir() {
+        return PackageFiles::from_folder(path);
+    }
+    let bytes = std::fs::read(path).map_err(|e| FormatError::file(path.display().to_string(), e))?;
+    PackageFiles::from_zip(&bytes)
+}
+
+fn open_workcell(path: &Path) -> Result<Workcell, String> {
+    open_package(path).and_then(|files| Workcell::read(&files)).map_err(|e| e.to_string())
+}
