@@ -88,8 +88,10 @@ pub fn document() -> CellDocument {
         may_touch: vec![
             touch("nozzle", "housing-a", "the nozzle seals 2 mm above the flange"),
             touch("nozzle", "purge-cup", "the nozzle purges inside the cup"),
-            touch("gripper", "housing-b", "the fingers close round the housing"),
-            touch("gripper", "housing-r1", "the fingers close round the housing"),
+            touch("finger-1", "housing-b", "the fingers close round the housing"),
+            touch("finger-2", "housing-b", "the fingers close round the housing"),
+            touch("finger-1", "housing-r1", "the fingers close round the housing"),
+            touch("finger-2", "housing-r1", "the fingers close round the housing"),
         ],
         reach_rule: Some(ReachRuleDocument { spare_percent: 2.0 }),
         programs: Vec::new(),
@@ -157,7 +159,7 @@ fn table(roster: &mut Roster) {
         let housing = format!("housing-{side}");
         roster.add((&housing, &format!("Housing {upper}"), Part), (Some(&fixture), None), pose([0.0, 0.0, 48.0], [0.0; 3]), Some("housing"));
     }
-    let at = pose([0.0, 0.0, 70.0], [0.0; 3]);
+    let at = pose([0.0, 118.0, 70.0], [0.0, 0.0, 90.0]);
     roster.add(("rib-a", "Housing A rib", Part), (Some("housing-a"), None), at, Some("rib"));
     frame(roster, ("seal-face-a", "Sealing face A", FrameKind::Frame), ("housing-a", None), pose([0.0, 0.0, 168.0], [0.0, 0.0, 180.0]));
     frame(roster, ("seat-b", "Seat B", FrameKind::Frame), ("fixture-b", None), pose([0.0, 0.0, 48.0], [0.0; 3]));

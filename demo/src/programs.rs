@@ -78,8 +78,8 @@ fn purge_nozzle() -> ProgramDocument {
         robot: "r1".to_owned(),
         tcp: "tcp-nozzle".to_owned(),
         targets: vec![
-            target("P1", Some("purge-cup"), cup(850.0), down),
-            target("P2", Some("purge-cup"), cup(655.0), down),
+            target("P1", Some("purge-cup"), cup(930.0), down),
+            target("P2", Some("purge-cup"), cup(790.0), down),
         ],
         targets_csv: None,
         moves: vec![
@@ -97,16 +97,16 @@ fn seal_flange(files: &mut PackageFiles) -> ProgramDocument {
         let (s, c) = f64::to_radians(bearing).sin_cos();
         [80.0 * c, 80.0 * s, z]
     };
-    // The lance leans back towards the robot while it goes round.
-    let lean = [180.0, -10.0, 0.0];
+    // The sensor beside the lance stays on the outside of the ring while it goes round.
+    let lean = |bearing: f64| [180.0, -8.0, bearing];
     let mut targets = vec![
-        target("T1", face, [-80.0, 0.0, 140.0], lean),
-        target("T2", face, ring(180.0, 2.0), lean),
+        target("T1", face, [-80.0, 0.0, 140.0], lean(180.0)),
+        target("T2", face, ring(180.0, 2.0), lean(180.0)),
     ];
     for (id, bearing) in [("T3", 135.0), ("T4", 90.0), ("T5", 45.0), ("T6", 0.0), ("T7", -45.0), ("T8", -90.0), ("T9", -135.0)] {
-        targets.push(target(id, face, ring(bearing, 2.0), lean));
+        targets.push(target(id, face, ring(bearing, 2.0), lean(bearing)));
     }
-    targets.push(target("T10", face, [-80.0, 30.0, 150.0], lean));
+    targets.push(target("T10", face, [-80.0, 30.0, 150.0], lean(180.0)));
     files.insert("programs/seal_flange.csv", write_targets(&targets)).expect("a plain name");
     ProgramDocument {
         id: "seal".to_owned(),

@@ -87,13 +87,14 @@ fn narrow(
     }
     let point = &mut points[range.start];
     let enough = point.attained + travel;
-    let a = motion.look(a.time, enough).0;
-    let b = motion.look(b.time, enough).0;
+    let slack = point.attained * 0.005;
+    let a = motion.look(a.time, enough, slack).0;
+    let b = motion.look(b.time, enough, slack).0;
     let mut open = vec![(a, b)];
     let mut lower = f64::INFINITY;
     while let Some((a, b)) = open.pop() {
         for look in [&a, &b] {
-            if let Some(d) = look.exact.filter(|&d| d < point.attained) {
+            if let Some(d) = look.attained.filter(|&d| d < point.attained) {
                 point.attained = d;
                 point.pair = pair;
             }
@@ -105,7 +106,7 @@ fn narrow(
             lower = lower.min(bound);
             continue;
         }
-        let middle: Look = motion.look(f64::midpoint(a.time, b.time), point.attained + travel).0;
+        let middle: Look = motion.look(f64::midpoint(a.time, b.time), point.attained + travel, slack).0;
         open.push((a, middle.clone()));
         open.push((middle, b));
     }

@@ -2,7 +2,7 @@
 
 use super::triangle_triangle::triangle_distance;
 use crate::mesh::{Hierarchy, Node, Surface};
-use crate::spatial::{Point, Pose, Vector};
+use crate::spatial::{Point, Pose};
 
 /// The closest points of two surfaces, in the frame of the first.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -21,31 +21,12 @@ pub struct Closest {
 
 /// What a query found out.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub enum Proximity {
-    /// At least so far apart (m), which was all that was asked.
-    AtLeast(f64),
-    /// Nearer than that: the exact answer.
-    Exact(Closest),
-}
-
-impl Proximity {
-    /// A distance the surfaces certainly keep, m; exact where it is known.
-    #[must_use]
-    pub fn lower(&self) -> f64 {
-        match self {
-            Self::AtLeast(d) => *d,
-            Self::Exact(c) => c.distance,
-        }
-    }
-
-    /// The exact answer, if it was needed.
-    #[must_use]
-    pub fn closest(&self) -> Option<&Closest> {
-        match self {
-            Self::AtLeast(_) => None,
-            Self::Exact(c) => Some(c),
-        }
-    }
+pub struct Proximity {
+    /// A distance the surfaces certainly keep, m.
+    pub lower: f64,
+    /// The closest points found: within the slack asked for of the closest there are. `None` when
+    /// the surfaces are at least as far apart as was enough.
+    pub closest: Option<Closest>,
 }
 
 /// How much of the answer is wanted.
@@ -53,13 +34,15 @@ impl Proximity {
 pub struct Limit {
     /// It is enough to know that the surfaces are at least this far apart, m.
     pub enough: f64,
+    /// The closest points found may be this much farther apart than the closest there are, m.
+    pub slack: f64,
     /// A pair of triangles that were closest in a query nearby.
     pub hint: Option<(u32, u32)>,
 }
 
 impl Default for Limit {
     fn default() -> Self {
-        Self { enough: f64::INFINITY, hint: None }
+        Self { enough: f64::INFINITY, slack: 0.0, hint: None }
     }
 }
 
@@ -69,10 +52,10 @@ pub fn distance(a: &Surface, b: &Surface, pose: &Pose, limit: Limit) -> Proximit
     if limit.enough.is_finite() {
         let ((ca, ra), (cb, rb)) = (a.ball(), b.ball());
         if (pose * cb - ca).norm() - ra - rb >= limit.enough {
-            return Proximity::AtLeast(limit.enough);
+            return Proximity { lower: limit.enough, closest: None };
         }
     }
-    let mut search = Search::new(a.hierarchy(), b.hierarchy(), pose, limit.enough);
+    let mut search = Search::new(a.hierarchy(), b.hierarchy(), pose, limit);
     if let Some((ta, tb)) = limit.hint {
         search.try_triangles(a.hierarchy().place_of(ta), b.hierarchy().place_of(tb));
     }
@@ -81,9 +64,11 @@ pub fn distance(a: &Surface, b: &Surface, pose: &Pose, limit: Limit) -> Proximit
     if found.is_none_or(|c| !c.overlap) && one_inside_the_other(a, b, pose) {
         let at = found.map_or(pose * b.mesh().vertices()[0], |c| c.on_b);
         let triangles = found.map_or((0, 0), |c| c.triangles);
-        return Proximity::Exact(Closest { distance: 0.0, on_a: at, on_b: at, triangles, overlap: true });
+        let inside = Closest { distance: 0.0, on_a: at, on_b: at, triangles, overlap: true };
+        return Proximity { lower: 0.0, closest: Some(inside) };
     }
-    found.map_or(Proximity::AtLeast(limit.enough), Proximity::Exact)
+    let lower = found.map_or(limit.enough, |c| (c.distance - limit.slack).max(0.0));
+    Proximity { lower, closest: found }
 }
 
 /// Whether a connected piece of one surface lies inside the other; asked only when no triangles
@@ -100,51 +85,112 @@ fn one_inside_the_other(a: &Surface, b: &Surface, pose: &Pose) -> bool {
     holds(a, b, pose) || holds(b, a, &pose.inverse())
 }
 
+/// Plain arrays keep the inner loops tight; everything friendly is outside.
+type V = [f64; 3];
+
+#[inline(always)]
+fn dot(a: &V, b: &V) -> f64 {
+    a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
+}
+
+#[inline(always)]
+fn minus(a: &V, b: &V) -> V {
+    [a[0] - b[0], a[1] - b[1], a[2] - b[2]]
+}
+
+/// Half the extent of a box with the given axes and half edges along `n`.
+#[inline(always)]
+fn extent(axes: &[V; 3], half: &V, n: &V) -> f64 {
+    dot(&axes[0], n).abs() * half[0] + dot(&axes[1], n).abs() * half[1] + dot(&axes[2], n).abs() * half[2]
+}
+
+/// The placement of the second surface in the frame of the first: rotation by rows.
+struct Placement {
+    rows: [V; 3],
+    shift: V,
+}
+
+impl Placement {
+    fn of(pose: &Pose) -> Self {
+        let m = pose.rotation.to_rotation_matrix();
+        let rows = [0, 1, 2].map(|i: usize| [m[(i, 0)], m[(i, 1)], m[(i, 2)]]);
+        Self { rows, shift: pose.translation.vector.into() }
+    }
+
+    #[inline(always)]
+    fn turned(&self, v: &V) -> V {
+        [dot(&self.rows[0], v), dot(&self.rows[1], v), dot(&self.rows[2], v)]
+    }
+
+    #[inline(always)]
+    fn moved(&self, p: &V) -> V {
+        let t = self.turned(p);
+        [t[0] + self.shift[0], t[1] + self.shift[1], t[2] + self.shift[2]]
+    }
+
+    #[inline(always)]
+    fn turned_back(&self, v: &V) -> V {
+        let [a, b, c] = &self.rows;
+        [
+            a[0] * v[0] + b[0] * v[1] + c[0] * v[2],
+            a[1] * v[0] + b[1] * v[1] + c[1] * v[2],
+            a[2] * v[0] + b[2] * v[1] + c[2] * v[2],
+        ]
+    }
+}
+
 struct Search<'a> {
     a: &'a Hierarchy,
     b: &'a Hierarchy,
-    /// Rotation and translation of `b` in the frame of `a`.
-    rotation: nalgebra::Matrix3<f64>,
-    translation: Vector,
+    placement: Placement,
     /// Only what is nearer than this is of interest.
     bound: f64,
+    /// Boxes this much nearer need not be opened.
+    slack: f64,
     best: Option<Closest>,
     /// A direction from `a` to `b` along which the gap is likely wide, in the frames of both.
-    across_a: Vector,
-    across_b: Vector,
+    across_a: V,
+    across_b: V,
 }
 
 impl<'a> Search<'a> {
-    fn new(a: &'a Hierarchy, b: &'a Hierarchy, pose: &Pose, enough: f64) -> Self {
-        let rotation = pose.rotation.to_rotation_matrix().into_inner();
+    fn new(a: &'a Hierarchy, b: &'a Hierarchy, pose: &Pose, limit: Limit) -> Self {
+        let placement = Placement::of(pose);
+        let between = minus(&placement.moved(&b.nodes()[0].centre), &a.nodes()[0].centre);
         let mut search = Self {
             a,
             b,
-            rotation,
-            translation: pose.translation.vector,
-            bound: enough,
+            placement,
+            bound: limit.enough,
+            slack: limit.slack,
             best: None,
-            across_a: Vector::zeros(),
-            across_b: Vector::zeros(),
+            across_a: [0.0; 3],
+            across_b: [0.0; 3],
         };
-        let between =
-            rotation * b.nodes()[0].centre + search.translation - a.nodes()[0].centre;
-        search.look_along(between);
+        search.look_along(&between);
         search
     }
 
-    fn look_along(&mut self, between: Vector) {
-        if let Some(unit) = between.try_normalize(1e-12) {
-            self.across_a = unit;
-            self.across_b = self.rotation.tr_mul(&unit);
+    fn look_along(&mut self, between: &V) {
+        let length = dot(between, between).sqrt();
+        if length > 1e-12 {
+            self.across_a = [between[0] / length, between[1] / length, between[2] / length];
+            self.across_b = self.placement.turned_back(&self.across_a);
         }
+    }
+
+    /// Boxes at least this far apart are left closed. Before anything is found nothing is given
+    /// away: then "enough" is meant as it stands.
+    #[inline(always)]
+    fn of_interest(&self) -> f64 {
+        if self.best.is_some() { self.bound - self.slack } else { self.bound }
     }
 
     fn run(&mut self) {
         let mut stack: Vec<(u32, u32, f64)> = Vec::with_capacity(64);
         stack.push((0, 0, 0.0));
         while let Some((ia, ib, lower)) = stack.pop() {
-            if lower >= self.bound {
+            if lower >= self.of_interest() {
                 continue;
             }
             let (na, nb) = (&self.a.nodes()[ia as usize], &self.b.nodes()[ib as usize]);
@@ -155,16 +201,19 @@ impl<'a> Search<'a> {
                 }
                 continue;
             }
-            let open_a = !na.is_leaf() && (nb.is_leaf() || na.half.norm_squared() >= nb.half.norm_squared());
+            let open_a = !na.is_leaf() && (nb.is_leaf() || na.size >= nb.size);
             let pairs = if open_a {
                 [(na.first, ib), (na.first + 1, ib)]
             } else {
                 [(ia, nb.first), (ia, nb.first + 1)]
             };
-            let bounds = pairs.map(|(x, y)| self.lower_bound(x, y));
+            let bounds = [
+                self.lower_bound(pairs[0].0, pairs[0].1),
+                self.lower_bound(pairs[1].0, pairs[1].1),
+            ];
             let (near, far) = if bounds[0].1 <= bounds[1].1 { (0, 1) } else { (1, 0) };
             for i in [far, near] {
-                if bounds[i].0 < self.bound {
+                if bounds[i].0 < self.of_interest() {
                     stack.push((pairs[i].0, pairs[i].1, bounds[i].0));
                 }
             }
@@ -174,55 +223,54 @@ impl<'a> Search<'a> {
     /// A distance that no triangles of the two boxes go below, and a guess of how near they come,
     /// by which to choose what to look at first.
     ///
-    /// The gap between two boxes along any one direction is such a distance. The direction of the
-    /// closest pair so far settles most boxes; then the line of centres and the boxes' own edges are
-    /// tried.
+    /// The gap between two boxes along any one direction is such a distance: the direction of the
+    /// closest pair so far settles most boxes. So is the distance of one box from the box round the
+    /// other that is parallel to it.
     #[inline]
     fn lower_bound(&self, ia: u32, ib: u32) -> (f64, f64) {
         let (a, b) = (&self.a.nodes()[ia as usize], &self.b.nodes()[ib as usize]);
-        let between = self.rotation * b.centre + self.translation - a.centre;
-        let along = self.across_a.dot(&between);
-        let quick = along - a.extent_along(&self.across_a) - b.extent_along(&self.across_b);
-        if quick >= self.bound {
+        let between = minus(&self.placement.moved(&b.centre), &a.centre);
+        let quick = dot(&self.across_a, &between)
+            - extent(&a.axes, &a.half, &self.across_a)
+            - extent(&b.axes, &b.half, &self.across_b);
+        if quick >= self.of_interest() {
             return (quick, quick);
         }
-        let squared = between.norm_squared();
-        // Directions of b's edges along a's: entry (i, j) is a_i · b_j.
-        let in_a = self.rotation * b.axes;
-        let cosines = a.axes.tr_mul(&in_a);
-        let local_a = a.axes.tr_mul(&between);
-        let local_b = in_a.tr_mul(&between);
-        let mut lower = quick.max(0.0);
+        let turned = |i: usize| self.placement.turned(&b.axes[i]);
+        let in_a = [turned(0), turned(1), turned(2)];
+        let mut local_a = [0.0; 3];
+        let mut local_b = [0.0; 3];
+        // Entry (i, j) is how far edge i of a points along edge j of b.
+        let mut along = [[0.0; 3]; 3];
         for i in 0..3 {
-            let reach = cosines[(i, 0)].abs() * b.half.x
-                + cosines[(i, 1)].abs() * b.half.y
-                + cosines[(i, 2)].abs() * b.half.z;
-            lower = lower.max(local_a[i].abs() - a.half[i] - reach);
-            let reach = cosines[(0, i)].abs() * a.half.x
-                + cosines[(1, i)].abs() * a.half.y
-                + cosines[(2, i)].abs() * a.half.z;
-            lower = lower.max(local_b[i].abs() - b.half[i] - reach);
+            local_a[i] = dot(&a.axes[i], &between);
+            local_b[i] = dot(&in_a[i], &between);
+            for j in 0..3 {
+                along[i][j] = dot(&a.axes[i], &in_a[j]).abs();
+            }
         }
-        if lower >= self.bound {
-            return (lower, lower);
+        let (mut from_a, mut from_b) = (0.0, 0.0);
+        for i in 0..3 {
+            let reach = along[i][0] * b.half[0] + along[i][1] * b.half[1] + along[i][2] * b.half[2];
+            let gap = (local_a[i].abs() - a.half[i] - reach).max(0.0);
+            from_a += gap * gap;
+            let reach = along[0][i] * a.half[0] + along[1][i] * a.half[1] + along[2][i] * a.half[2];
+            let gap = (local_b[i].abs() - b.half[i] - reach).max(0.0);
+            from_b += gap * gap;
         }
-        if squared > 0.0 {
-            let length = squared.sqrt();
-            let reach_a = local_a.abs().dot(&a.half) / length;
-            let reach_b = local_b.abs().dot(&b.half) / length;
-            lower = lower.max(length - reach_a - reach_b);
-        }
-        (lower, lower + 1e-6 * squared)
+        let lower = quick.max(f64::max(from_a, from_b).sqrt());
+        (lower, lower + 1e-3 * dot(&between, &between))
     }
 
+    #[inline]
     fn leaves(&mut self, a: &Node, b: &Node) {
         for ib in b.first as usize..(b.first + b.count) as usize {
-            let corners_b = self.b.corners()[ib].map(|p| self.moved(&p));
-            let near_b = corners_b.iter().map(|p| self.across_a.dot(&p.coords)).fold(f64::MAX, f64::min);
+            let corners_b = self.moved_corners(ib);
             for ia in a.first as usize..(a.first + a.count) as usize {
                 let corners_a = &self.a.corners()[ia];
-                let far_a =
-                    corners_a.iter().map(|p| self.across_a.dot(&p.coords)).fold(f64::MIN, f64::max);
+                let n = &self.across_a;
+                let near_b = dot(&corners_b[0], n).min(dot(&corners_b[1], n)).min(dot(&corners_b[2], n));
+                let far_a = dot(&corners_a[0], n).max(dot(&corners_a[1], n)).max(dot(&corners_a[2], n));
                 if near_b - far_a < self.bound {
                     self.try_corners(ia, ib, corners_a, &corners_b);
                 }
@@ -230,13 +278,22 @@ impl<'a> Search<'a> {
         }
     }
 
+    #[inline(always)]
+    fn moved_corners(&self, ib: usize) -> [V; 3] {
+        let [p, q, r] = &self.b.corners()[ib];
+        [self.placement.moved(p), self.placement.moved(q), self.placement.moved(r)]
+    }
+
     fn try_triangles(&mut self, ia: usize, ib: usize) {
-        let corners_b = self.b.corners()[ib].map(|p| self.moved(&p));
+        let corners_b = self.moved_corners(ib);
         self.try_corners(ia, ib, &self.a.corners()[ia], &corners_b);
     }
 
-    fn try_corners(&mut self, ia: usize, ib: usize, a: &[Point; 3], b: &[Point; 3]) {
-        let pair = triangle_distance(a, b);
+    fn try_corners(&mut self, ia: usize, ib: usize, a: &[V; 3], b: &[V; 3]) {
+        let pair = triangle_distance(
+            &[a[0].into(), a[1].into(), a[2].into()],
+            &[b[0].into(), b[1].into(), b[2].into()],
+        );
         if pair.squared < self.bound * self.bound {
             self.bound = pair.squared.sqrt();
             self.best = Some(Closest {
@@ -246,13 +303,8 @@ impl<'a> Search<'a> {
                 triangles: (self.a.triangle_at(ia), self.b.triangle_at(ib)),
                 overlap: self.bound == 0.0,
             });
-            self.look_along(pair.on_b - pair.on_a);
+            self.look_along(&(pair.on_b - pair.on_a).into());
         }
-    }
-
-    #[inline]
-    fn moved(&self, p: &Point) -> Point {
-        Point::from(self.rotation * p.coords + self.translation)
     }
 }
 
@@ -264,7 +316,7 @@ mod tests {
     use proptest::prelude::*;
 
     fn exact(a: &Surface, b: &Surface, pose: &Pose) -> Closest {
-        *distance(a, b, pose, Limit::default()).closest().unwrap()
+        distance(a, b, pose, Limit::default()).closest.unwrap()
     }
 
     fn ball() -> Surface {
@@ -321,21 +373,23 @@ mod tests {
                 prop_assert!((found.distance - all).abs() < 1e-12);
             }
             let hinted = Limit { hint: Some((5, 3)), ..Limit::default() };
-            prop_assert!((distance(&a, &b, &pose, hinted).lower() - found.distance).abs() < 1e-12);
+            prop_assert!((distance(&a, &b, &pose, hinted).lower - found.distance).abs() < 1e-12);
             let back = exact(&b, &a, &pose.inverse());
             prop_assert!((back.distance - found.distance).abs() < 1e-9);
         }
 
         #[test]
         fn being_asked_for_less_never_claims_more_than_is_true(
-            x in 1.0f64..3.0, enough in 0.0f64..2.0,
+            x in 1.0f64..3.0, enough in 0.0f64..2.0, slack in 0.0f64..0.3,
         ) {
             let (a, b) = (ball(), ball());
             let pose = pose_from_rpy([x, 0.3, 0.0], [0.1, 0.2, 0.3]);
-            let true_distance = exact(&a, &b, &pose).distance;
-            match distance(&a, &b, &pose, Limit { enough, hint: None }) {
-                Proximity::AtLeast(d) => prop_assert!(d <= true_distance),
-                Proximity::Exact(c) => prop_assert!((c.distance - true_distance).abs() < 1e-12),
+            let exact = exact(&a, &b, &pose).distance;
+            let found = distance(&a, &b, &pose, Limit { enough, slack, hint: None });
+            prop_assert!(found.lower <= exact + 1e-12);
+            match found.closest {
+                Some(c) => prop_assert!(c.distance >= exact - 1e-12 && c.distance <= exact + slack + 1e-12),
+                None => prop_assert!(exact >= enough && found.lower == enough),
             }
         }
     }

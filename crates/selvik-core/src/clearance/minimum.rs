@@ -3,7 +3,7 @@
 use std::collections::BinaryHeap;
 use std::sync::Arc;
 
-use super::distance::{Closest, Limit, Proximity, distance};
+use super::distance::{Closest, Limit, distance};
 use super::chain::{Chain, Posture};
 use super::motion_bound::MotionBound;
 use crate::mesh::Surface;
@@ -83,8 +83,8 @@ pub(super) struct Look {
     postures: Arc<[Posture; 2]>,
     /// A distance certainly kept, m.
     pub lower: f64,
-    /// The distance itself, m, where it was needed.
-    pub exact: Option<f64>,
+    /// A distance that is attained, m, where it was needed.
+    pub attained: Option<f64>,
 }
 
 impl<'a> PairMotion<'a> {
@@ -112,28 +112,25 @@ impl<'a> PairMotion<'a> {
         Arc::new([0, 1].map(|i| self.chains[i].posture(&q)))
     }
 
-    /// The distance at `time`, exact only if it is less than `enough`.
-    pub(super) fn look(&mut self, time: f64, enough: f64) -> (Look, Option<Closest>) {
+    /// The distance at `time`, within `slack` and only if it is less than `enough`.
+    pub(super) fn look(&mut self, time: f64, enough: f64, slack: f64) -> (Look, Option<Closest>) {
         let postures = self.postures(time);
         let relative = postures[0].body.inv_mul(&postures[1].body);
         self.queries += 1;
-        let limit = Limit { enough, hint: self.hint };
+        let limit = Limit { enough, slack, hint: self.hint };
         let answer = distance(&self.surfaces[0], &self.surfaces[1], &relative, limit);
-        let closest = answer.closest().copied();
-        if let Some(found) = closest {
+        if let Some(found) = answer.closest {
             self.hint = Some(found.triangles);
         }
-        let lower = match answer {
-            Proximity::AtLeast(d) => d.max(self.balls_apart(&postures)),
-            Proximity::Exact(c) => c.distance,
-        };
-        (Look { time, postures, lower, exact: closest.map(|c| c.distance) }, closest)
+        let lower = answer.lower.max(self.balls_apart(&postures));
+        let attained = answer.closest.map(|c| c.distance);
+        (Look { time, postures, lower, attained }, answer.closest)
     }
 
     /// What the bodies' balls alone say about the distance at `time`.
     pub(super) fn glance(&self, time: f64) -> Look {
         let postures = self.postures(time);
-        Look { time, lower: self.balls_apart(&postures), exact: None, postures }
+        Look { time, lower: self.balls_apart(&postures), attained: None, postures }
     }
 
     fn balls_apart(&self, postures: &[Posture; 2]) -> f64 {
@@ -176,7 +173,9 @@ impl<'a> PairMotion<'a> {
         settled: f64,
         keep_on: &dyn Fn() -> bool,
     ) -> (Bracket, Approach) {
-        let (start, found) = self.look(from, f64::INFINITY);
+        // Roughly is enough to begin with: what matters is looked at again.
+        let rough = (self.glance(from).lower * 0.2).max(tolerance);
+        let (start, found) = self.look(from, f64::INFINITY, rough);
         let mut best = self.approach(&start, &found.expect("no limit was set"));
         let mut open = BinaryHeap::new();
         if to > from {
@@ -187,23 +186,25 @@ impl<'a> PairMotion<'a> {
         while let Some(stretch) = open.pop() {
             lower = stretch.lower.min(best.distance);
             if lower >= best.distance - tolerance || lower >= settled || !keep_on() {
-                return (Bracket::new(lower, best.distance), best);
+                break;
             }
             let Stretch { a, mut b, motion, .. } = stretch;
-            // A distance beyond this rules the whole stretch out; more need not be known.
+            // A distance beyond this rules the whole stretch out; more need not be known. Nor need
+            // it be known more closely than the bodies move in the stretch.
             let enough = (best.distance - tolerance).min(settled) + motion;
-            if b.exact.is_none() && b.lower < enough {
-                let (look, found) = self.look(b.time, enough);
+            let slack = (motion * 0.2).max(tolerance * 0.1);
+            let mut look_at = |this: &mut Self, time: f64| {
+                let (look, found) = this.look(time, enough, slack);
                 if let Some(found) = found.filter(|f| f.distance < best.distance) {
-                    best = self.approach(&look, &found);
+                    best = this.approach(&look, &found);
                 }
-                let known_better = look.lower > b.lower || look.exact.is_some();
-                b = look;
-                if known_better {
-                    self.push(&mut open, a, b);
-                    lower = best.distance;
-                    continue;
-                }
+                look
+            };
+            if b.attained.is_none() && b.lower < enough {
+                b = look_at(self, b.time);
+                self.push(&mut open, a, b);
+                lower = best.distance;
+                continue;
             }
             let middle = f64::midpoint(a.time, b.time);
             if middle <= a.time || middle >= b.time {
@@ -211,20 +212,17 @@ impl<'a> PairMotion<'a> {
                 continue;
             }
             let glance = self.glance(middle);
-            let look = if glance.lower >= enough {
-                glance
-            } else {
-                let (look, found) = self.look(middle, enough);
-                if let Some(found) = found.filter(|f| f.distance < best.distance) {
-                    best = self.approach(&look, &found);
-                }
-                look
-            };
+            let look = if glance.lower >= enough { glance } else { look_at(self, middle) };
             self.push(&mut open, a, look.clone());
             self.push(&mut open, look, b);
             lower = best.distance;
         }
-        (Bracket::new(lower, best.distance), best)
+        if lower < settled {
+            // The closest points at that instant, now exactly.
+            let (look, found) = self.look(best.time, f64::INFINITY, 0.0);
+            best = self.approach(&look, &found.expect("no limit was set"));
+        }
+        (Bracket::new(lower.min(best.distance), best.distance), best)
     }
 
     fn push(&mut self, open: &mut BinaryHeap<Stretch>, a: Look, b: Look) {

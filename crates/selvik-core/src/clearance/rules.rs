@@ -51,7 +51,8 @@ impl Requirement {
 pub struct RuleSet {
     /// The last rule that names both bodies decides.
     pub rules: Vec<Rule>,
-    /// Pairs of items that may touch, with the reason given; whatever hangs on them counts too.
+    /// Pairs of items that may touch, with the reason given: they themselves with their links, not
+    /// what hangs on them.
     pub allowed: Vec<(usize, usize, String)>,
 }
 
@@ -141,12 +142,9 @@ impl RuleSet {
         if assembly.neighbours(x.node, y.node) {
             return Some(LeftOutReason::Neighbours);
         }
-        let within = |item: usize, of: usize| assembly.cell().is_within(item, of);
         self.allowed
             .iter()
-            .find(|(p, q, _)| {
-                (within(x.item, *p) && within(y.item, *q)) || (within(x.item, *q) && within(y.item, *p))
-            })
+            .find(|(p, q, _)| (x.item, y.item) == (*p, *q) || (x.item, y.item) == (*q, *p))
             .map(|(_, _, why)| LeftOutReason::Allowed(why.clone()))
     }
 }

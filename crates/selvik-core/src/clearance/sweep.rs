@@ -6,7 +6,7 @@ use rayon::prelude::*;
 
 use super::minimum::{Approach, Bracket, PairMotion};
 use super::rules::{LeftOut, Pair, RuleSet};
-use super::violations::{Interval, intervals_below};
+use super::violations::{Interval, TOUCH, intervals_below};
 use crate::program::Path;
 use crate::robot::Assembly;
 
@@ -79,6 +79,8 @@ pub struct PairResult {
     pub broken: Vec<Interval>,
     /// When the clearance is below what counts as tight; includes the broken times.
     pub tight: Vec<Interval>,
+    /// When the bodies touch or overlap.
+    pub touching: Vec<Interval>,
     /// `false` when the sweep was stopped before this pair was certain.
     pub complete: bool,
 }
@@ -160,5 +162,6 @@ fn sweep_pair(
     };
     let broken = below(requirement.required(), verdict == Verdict::Broken);
     let tight = below(requirement.tight_below(), verdict != Verdict::Meets);
-    PairResult { pair, clearance, approach, verdict, broken, tight, complete: keep_on() }
+    let touching = below(TOUCH, clearance.attained() < TOUCH);
+    PairResult { pair, clearance, approach, verdict, broken, tight, touching, complete: keep_on() }
 }

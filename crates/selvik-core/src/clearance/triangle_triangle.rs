@@ -74,7 +74,8 @@ fn corner_over_face(
     if square < 1e-30 {
         return None;
     }
-    let heights = other.map(|p| normal.dot(&(p - face[0])));
+    let height = |p: &Point| normal.dot(&(p - face[0]));
+    let heights = [height(&other[0]), height(&other[1]), height(&other[2])];
     let nearest = if heights.iter().all(|&h| h > 0.0) {
         (0..3).min_by(|&i, &j| heights[i].total_cmp(&heights[j]))?
     } else if heights.iter().all(|&h| h < 0.0) {

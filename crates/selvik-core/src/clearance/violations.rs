@@ -20,6 +20,9 @@ impl Interval {
     }
 }
 
+/// A threshold this small asks whether the bodies touch, m.
+pub(super) const TOUCH: f64 = 1e-6;
+
 /// The ends are bracketed this closely, s.
 const TIME_RESOLUTION: f64 = 1e-4;
 
@@ -45,15 +48,16 @@ pub fn intervals_below(
     keep_on: &dyn Fn() -> bool,
 ) -> Vec<Interval> {
     let mut settled: Vec<(f64, f64, State)> = Vec::new();
+    let overlap_only = threshold <= TOUCH;
     let far = |motion: f64| threshold + motion + tolerance;
-    let first = pair.look(from, f64::INFINITY).0;
-    let last = pair.look(to, f64::INFINITY).0;
+    let first = pair.look(from, f64::INFINITY, 0.0).0;
+    let last = pair.look(to, f64::INFINITY, 0.0).0;
     let mut open: Vec<(Look, Look)> = vec![(first, last)];
     while let Some((a, b)) = open.pop() {
         let motion = pair.motion(&a, &b);
         let state = if lower_between(&a, &b, motion) >= threshold {
             State::Above
-        } else if upper_between(&a, &b, motion) < threshold {
+        } else if upper_between(&a, &b, motion) < threshold || overlap_throughout(&a, &b) {
             State::Below
         } else {
             State::Open
@@ -67,23 +71,32 @@ pub fn intervals_below(
             settled.push((start, end, state));
             continue;
         }
-        let middle = pair.look(f64::midpoint(start, end), far(motion)).0;
+        let middle = pair.look(f64::midpoint(start, end), far(motion), motion * 0.2).0;
         open.push((middle.clone(), b));
         open.push((a, middle));
     }
-    join(&settled)
+    join(&settled, !overlap_only)
+}
+
+/// Stretches this short with an overlap at both ends are taken to overlap in between, s: how deep
+/// bodies overlap is not measured, so no bound could say so.
+const OVERLAP_STEP: f64 = 5e-3;
+
+fn overlap_throughout(a: &Look, b: &Look) -> bool {
+    b.time - a.time <= OVERLAP_STEP && a.attained == Some(0.0) && b.attained == Some(0.0)
 }
 
 /// Nothing in the stretch is farther apart than this, m.
 fn upper_between(a: &Look, b: &Look, motion: f64) -> f64 {
-    match (a.exact, b.exact) {
+    match (a.attained, b.attained) {
         (Some(x), Some(y)) => f64::midpoint(x + y, motion),
         _ => f64::INFINITY,
     }
 }
 
-/// Joins neighbouring stretches that are not certainly above into intervals.
-fn join(settled: &[(f64, f64, State)]) -> Vec<Interval> {
+/// Joins neighbouring stretches that are not certainly above into intervals; those of which nothing
+/// is certainly below count only if `count_open`.
+fn join(settled: &[(f64, f64, State)], count_open: bool) -> Vec<Interval> {
     let mut intervals: Vec<Interval> = Vec::new();
     let mut run: Option<Interval> = None;
     for &(start, end, state) in settled {
@@ -102,6 +115,7 @@ fn join(settled: &[(f64, f64, State)]) -> Vec<Interval> {
         }
     }
     intervals.extend(run);
+    intervals.retain(|i| count_open || i.start.1 < i.end.0);
     intervals
 }
 
@@ -121,8 +135,9 @@ mod tests {
             (3.0, 3.1, Open),
             (3.1, 4.0, Above),
         ];
-        let found = join(&settled);
+        let found = join(&settled, true);
         assert_eq!(found[0], Interval { start: (1.0, 1.1), end: (2.0, 2.1) });
         assert_eq!(found[1], Interval { start: (3.0, 3.1), end: (3.0, 3.1) });
+        assert_eq!(join(&settled, false).len(), 1);
     }
 }

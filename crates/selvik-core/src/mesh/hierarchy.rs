@@ -8,7 +8,7 @@ use crate::spatial::{Point, Vector};
 pub struct Hierarchy {
     nodes: Vec<Node>,
     /// Triangle corners in the order of the leaves: a leaf's triangles lie next to each other.
-    corners: Vec<[Point; 3]>,
+    corners: Vec<[[f64; 3]; 3]>,
     /// For each entry of `corners` the triangle of the mesh.
     order: Vec<u32>,
     /// For each triangle of the mesh its entry in `corners`.
@@ -19,11 +19,13 @@ pub struct Hierarchy {
 #[derive(Debug, Clone, Copy)]
 pub struct Node {
     /// Middle of the box.
-    pub centre: Vector,
-    /// Columns: the directions of the box's edges.
-    pub axes: Matrix3<f64>,
+    pub centre: [f64; 3],
+    /// The directions of the box's edges.
+    pub axes: [[f64; 3]; 3],
     /// Half the edge lengths along `axes`, m.
-    pub half: Vector,
+    pub half: [f64; 3],
+    /// Square of half the box's diagonal, m².
+    pub size: f64,
     /// For an inner node the index of the first child, the second follows it; for a leaf the first
     /// entry of the corner list.
     pub first: u32,
@@ -32,15 +34,6 @@ pub struct Node {
 }
 
 impl Node {
-    /// Half the box's extent along the direction `n`.
-    #[inline]
-    #[must_use]
-    pub fn extent_along(&self, n: &Vector) -> f64 {
-        (self.axes.column(0).dot(n)).abs() * self.half.x
-            + (self.axes.column(1).dot(n)).abs() * self.half.y
-            + (self.axes.column(2).dot(n)).abs() * self.half.z
-    }
-
     /// Whether the node holds triangles rather than children.
     #[inline]
     #[must_use]
@@ -79,7 +72,7 @@ impl Hierarchy {
             open.push((first, from, middle));
             open.push((first + 1, middle, to));
         }
-        let corners = order.iter().map(|&t| all[t as usize]).collect();
+        let corners = order.iter().map(|&t| all[t as usize].map(Into::into)).collect();
         let mut place = vec![0; count];
         for (at, &triangle) in order.iter().enumerate() {
             place[triangle as usize] = at as u32;
@@ -95,7 +88,7 @@ impl Hierarchy {
 
     /// The corners of all triangles in leaf order.
     #[must_use]
-    pub fn corners(&self) -> &[[Point; 3]] {
+    pub fn corners(&self) -> &[[[f64; 3]; 3]] {
         &self.corners
     }
 
@@ -114,8 +107,8 @@ impl Hierarchy {
 
 /// Sorts `order` into two halves along the box's longest axis; returns where the second begins.
 fn split(node: &Node, middles: &[Vector], order: &mut [u32]) -> usize {
-    let longest = node.half.imax();
-    let axis = node.axes.column(longest).into_owned();
+    let longest = (0..3).max_by(|&i, &j| node.half[i].total_cmp(&node.half[j])).expect("three axes");
+    let axis = Vector::from(node.axes[longest]);
     let along = |t: u32| axis.dot(&middles[t as usize]);
     let mean = order.iter().map(|&t| along(t)).sum::<f64>() / order.len() as f64;
     let mut middle = 0;
@@ -149,7 +142,9 @@ fn fit(all: &[[Point; 3]], order: &[u32]) -> Node {
     let centre = axes * ((low + high) * 0.5);
     // A hair of padding keeps rounding from letting a triangle stand out of its box.
     let pad = 1e-15 * (centre.norm() + (high - low).norm());
-    Node { centre, axes, half: (high - low) * 0.5 + Vector::repeat(pad), first: 0, count: 0 }
+    let half = (high - low) * 0.5 + Vector::repeat(pad);
+    let axes = [0, 1, 2].map(|i| axes.column(i).into_owned().into());
+    Node { centre: centre.into(), axes, half: half.into(), size: half.norm_squared(), first: 0, count: 0 }
 }
 
 fn extent(all: &[[Point; 3]], order: &[u32], axes: &Matrix3<f64>) -> (Vector, Vector) {
@@ -228,9 +223,10 @@ mod tests {
                 seen += 1;
                 for &up in &above {
                     let up = tree.nodes()[up];
-                    for corner in tree.corners()[at] {
-                        let local = up.axes.transpose() * (corner.coords - up.centre);
-                        assert!((0..3).all(|i| local[i].abs() <= up.half[i] + 1e-12));
+                    for corner in tree.corners()[at].map(Vector::from) {
+                        let local = corner - Vector::from(up.centre);
+                        let along = |i: usize| Vector::from(up.axes[i]).dot(&local).abs();
+                        assert!((0..3).all(|i| along(i) <= up.half[i] + 1e-12));
                     }
                 }
             }

@@ -26,8 +26,10 @@ impl Surface {
         let mut count = 0;
         while let Some(index) = open.pop() {
             let node = &tree.nodes()[index as usize];
-            let origin = node.axes.transpose() * (from.coords - node.centre);
-            let along = node.axes.transpose() * ray;
+            let axes = node.axes.map(Vector::from);
+            let offset = from.coords - Vector::from(node.centre);
+            let origin = axes.map(|axis| axis.dot(&offset));
+            let along = axes.map(|axis| axis.dot(ray));
             if !ray_meets_box(&origin, &along, &node.half) {
                 continue;
             }
@@ -35,7 +37,7 @@ impl Surface {
                 let (first, last) = (node.first as usize, (node.first + node.count) as usize);
                 count += tree.corners()[first..last]
                     .iter()
-                    .filter(|corners| ray_meets_triangle(from, ray, corners))
+                    .filter(|corners| ray_meets_triangle(from, ray, &corners.map(Point::from)))
                     .count();
             } else {
                 open.extend([node.first, node.first + 1]);
@@ -45,7 +47,7 @@ impl Surface {
     }
 }
 
-fn ray_meets_box(origin: &Vector, along: &Vector, half: &Vector) -> bool {
+fn ray_meets_box(origin: &[f64; 3], along: &[f64; 3], half: &[f64; 3]) -> bool {
     let (mut enter, mut leave) = (0.0f64, f64::INFINITY);
     for i in 0..3 {
         let inverse = 1.0 / along[i];

@@ -277,11 +277,11 @@ pub struct RuleDocument {
     pub tight_below_mm: f64,
 }
 
-/// Two items that may touch.
+/// Two items that may touch: they themselves with their links, not what hangs on them.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct MayTouchDocument {
-    /// Id of one; what hangs on it counts too.
+    /// Id of one.
     pub a: String,
     /// Id of the other.
     pub b: String,

@@ -73,6 +73,8 @@ pub struct PairReport {
     pub broken: Vec<IntervalReport>,
     /// When the clearance is tight or less.
     pub tight: Vec<IntervalReport>,
+    /// When the bodies touch or overlap.
+    pub touching: Vec<IntervalReport>,
     /// The moves that run then, one a lane.
     pub moves: Vec<String>,
     /// `false` when the sweep was stopped before this pair was certain.
@@ -179,6 +181,7 @@ fn pair_report(workcell: &Workcell, path: &Path, result: &PairResult) -> PairRep
         joints_deg_or_mm: joints.map(|(i, &v)| (workcell.joint_key(i), workcell.joint_value(i, v))).collect(),
         broken: result.broken.iter().map(interval).collect(),
         tight: result.tight.iter().map(interval).collect(),
+        touching: result.touching.iter().map(interval).collect(),
         moves: moves_at(workcell, path, result.approach.time),
         complete: result.complete,
     }

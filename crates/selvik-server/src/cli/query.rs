@@ -221,9 +221,9 @@ fn between(workcell: &Workcell, q: &[f64], a: &[BodyId], b: &[BodyId]) -> Result
         for &y in b {
             let ((sx, px), (sy, py)) = (placed(workcell, &poses, x), placed(workcell, &poses, y));
             let enough = best.as_ref().map_or(f64::INFINITY, |b| b.0);
-            let limit = Limit { enough, hint: None };
+            let limit = Limit { enough, ..Limit::default() };
             let answer = distance(sx, sy, &px.inv_mul(&py), limit);
-            if let Some(closest) = answer.closest() {
+            if let Some(closest) = answer.closest {
                 best = Some((closest.distance, json!({
                     "distance_mm": closest.distance * 1e3,
                     "on_a_mm": millimetres(&(px * closest.on_a)),
