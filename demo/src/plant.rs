@@ -118,7 +118,7 @@ impl Stage {
     fn slide(&self, document: &mut CellDocument, mover: (&str, Option<&str>), item: &str, away: Vector, wanted: f64) {
         let (mover, fixed) = (self.body(mover.0, mover.1), self.body(item, None));
         let away = away.normalize();
-        let (mut near, mut far) = (-0.2, 0.2);
+        let (mut near, mut far) = (-0.045, 0.2);
         for _ in 0..26 {
             let by = f64::midpoint(near, far);
             let (gap, _) = self.nearest(&mover, &fixed, &(away * by));

@@ -114,7 +114,7 @@ fn seal_flange(files: &mut PackageFiles) -> ProgramDocument {
         robot: "r1".to_owned(),
         tcp: "tcp-nozzle".to_owned(),
         targets: vec![
-            target("M1", None, [560.0, 330.0, 1150.0], DOWN),
+            target("M1", None, [560.0, 330.0, 1150.0], [168.0, 0.0, 0.0]),
             target("FAR", None, [1190.0, -545.0, 1010.0], [180.0, -20.0, -20.0]),
             target("HOME", None, [520.0, -420.0, 1080.0], DOWN),
         ],

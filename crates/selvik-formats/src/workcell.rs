@@ -101,6 +101,14 @@ impl Workcell {
         plan_path(&self.assembly, &self.plan, &self.rest, &PathTolerance::default())
     }
 
+    /// Checks the saved views of `document` against this cell's items.
+    ///
+    /// # Errors
+    /// [`FormatError`] for the first thing that is wrong.
+    pub fn check_views(&self, document: &CellDocument) -> Result<()> {
+        views(document, &Names { assembly: &self.assembly })
+    }
+
     /// The arm that a lane of the run plan moves; lanes without programs have none.
     #[must_use]
     pub fn lane_arm(&self, lane: usize) -> Option<Arm> {

@@ -1,1 +1,53 @@
+//! The server: API, live socket, jobs and the built front end.
+//!
+//! Knows the job only through the core: every number it answers with is computed there.
 
+mod api;
+mod error;
+mod guard;
+mod jobs;
+mod live;
+mod open_cell;
+mod pages;
+
+use std::collections::HashMap;
+use std::sync::{Arc, Mutex};
+
+use axum::Router;
+use selvik_store::Store;
+use uuid::Uuid;
+
+pub use api::openapi;
+pub use guard::AllowedHosts;
+use jobs::Jobs;
+use live::Live;
+use open_cell::OpenCell;
+
+/// What all requests share.
+#[derive(Clone)]
+pub struct App {
+    store: Store,
+    open: Arc<Mutex<HashMap<Uuid, Arc<OpenCell>>>>,
+    jobs: Jobs,
+    live: Live,
+}
+
+impl App {
+    /// An application on the cells of `store`.
+    #[must_use]
+    pub fn new(store: Store) -> Self {
+        Self { store, open: Arc::default(), jobs: Jobs::default(), live: Live::default() }
+    }
+
+    /// Everything the server answers to.
+    #[must_use]
+    pub fn router(self, hosts: AllowedHosts) -> Router {
+        let (api, _) = api::router().split_for_parts();
+        api.route("/api/live", axum::routing::any(live::socket))
+            .fallback(pages::page)
+            .layer(axum::extract::DefaultBodyLimit::max(1 << 30))
+            .layer(tower_http::compression::CompressionLayer::new())
+            .layer(axum::middleware::from_fn_with_state(hosts, guard::guard))
+            .with_state(self)
+    }
+}

@@ -1,10 +1,14 @@
 //! The cell package: a folder or zip with `cell.json` and the files it names.
 
 mod document;
+mod edit;
+mod entries;
 mod files;
 mod targets_csv;
 
 pub use document::*;
+pub use edit::Edit;
+pub use entries::{Entry, from_entries, to_entries};
 pub use files::{MAX_FILES, MAX_TOTAL_BYTES, PackageFiles};
 pub use targets_csv::{read_targets, write_targets};
 

@@ -9,7 +9,7 @@ use clap::{Parser, Subcommand};
 use selvik_formats::package::PackageFiles;
 use selvik_formats::{FormatError, Workcell};
 
-pub use check::{Checked, check};
+pub use check::check;
 pub use query::{Query, query};
 
 /// Looks at a robot workcell, and says with certainty what reaches and what comes too close.

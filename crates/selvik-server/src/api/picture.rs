@@ -1,0 +1,174 @@
+use axum::Json;
+use axum::extract::{Path, Query, State};
+use axum::http::header;
+use axum::response::{IntoResponse, Response};
+use selvik_core::section::{cut, fill};
+use selvik_core::spatial::{Plane, Point, Pose, Vector};
+use selvik_formats::package::SectionDocument;
+use selvik_formats::report::millimetres;
+use serde::{Deserialize, Serialize};
+use utoipa::{IntoParams, ToSchema};
+use uuid::Uuid;
+
+use crate::App;
+use crate::error::Problem;
+use crate::open_cell::OpenCell;
+
+/// Poses a second in a track.
+const TRACK_RATE_HZ: f64 = 50.0;
+
+/// x, y, z (m), quaternion x, y, z, w.
+pub fn flat(pose: &Pose) -> [f64; 7] {
+    let (t, r) = (pose.translation.vector, pose.rotation.coords);
+    [t.x, t.y, t.z, r.x, r.y, r.z, r.w]
+}
+
+/// Coordinate systems that some joint moves.
+pub fn moving_nodes(cell: &OpenCell) -> Vec<usize> {
+    let assembly = &cell.workcell.assembly;
+    (0..assembly.nodes().len())
+        .filter(|&n| !assembly.moving_above(selvik_core::robot::NodeId(n)).is_empty())
+        .collect()
+}
+
+/// A mesh as it is drawn: counts of vertices, triangles and edges (u32), then vertices (3 × f32, m),
+/// triangles (3 × u32) and feature edges (2 × u32), little-endian. Named by content, so kept for ever.
+#[utoipa::path(get, path = "/api/cells/{id}/meshes/{mesh}", params(("id" = Uuid, Path), ("mesh" = String, Path)),
+    responses((status = 200, content_type = "application/octet-stream"), (status = 404, body = Problem)))]
+pub async fn mesh(State(app): State<App>, Path((id, mesh)): Path<(Uuid, String)>) -> Result<Response, Problem> {
+    let cell = app.cell(id).await?;
+    let bytes = tokio::task::spawn_blocking(move || cell.drawn(&mesh)).await?;
+    let bytes = bytes.ok_or_else(|| Problem::missing("there is no such mesh in this cell"))?;
+    let headers = [
+        (header::CONTENT_TYPE, "application/octet-stream"),
+        (header::CACHE_CONTROL, "private, max-age=31536000, immutable"),
+    ];
+    Ok((headers, bytes).into_response())
+}
+
+/// Poses of the moving coordinate systems along the path, 50 a second, the last at its end: for each
+/// instant and node 7 × f32, little-endian.
+#[utoipa::path(get, path = "/api/cells/{id}/track", params(("id" = Uuid, Path)),
+    responses((status = 200, content_type = "application/octet-stream"), (status = 422, body = Problem)))]
+pub async fn track(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Response, Problem> {
+    let cell = app.cell(id).await?;
+    cell.path()?;
+    let bytes = tokio::task::spawn_blocking(move || {
+        let path = cell.path.as_ref().expect("asked before");
+        let nodes = moving_nodes(&cell);
+        let steps = (path.duration() * TRACK_RATE_HZ).ceil() as usize;
+        let mut bytes = Vec::new();
+        for step in 0..=steps {
+            let poses = cell.workcell.assembly.poses(&path.at(step as f64 / TRACK_RATE_HZ));
+            for &node in &nodes {
+                bytes.extend(flat(&poses[node]).iter().flat_map(|&x| (x as f32).to_le_bytes()));
+            }
+        }
+        bytes
+    })
+    .await?;
+    Ok(([(header::CONTENT_TYPE, "application/octet-stream")], bytes).into_response())
+}
+
+/// An instant of the path.
+#[derive(Deserialize, IntoParams)]
+pub struct AtTime {
+    time_s: f64,
+}
+
+/// Exact poses of the moving coordinate systems at one instant: x, y, z (m), quaternion x, y, z, w.
+#[utoipa::path(get, path = "/api/cells/{id}/poses", params(("id" = Uuid, Path), AtTime),
+    responses((status = 200, body = [[f64; 7]])))]
+pub async fn poses(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Query(at): Query<AtTime>,
+) -> Result<Json<Vec<[f64; 7]>>, Problem> {
+    let cell = app.cell(id).await?;
+    let poses = cell.workcell.assembly.poses(&cell.joints_at(Some(at.time_s)));
+    Ok(Json(moving_nodes(&cell).iter().map(|&n| flat(&poses[n])).collect()))
+}
+
+/// A cut through some bodies at an instant of the path.
+#[derive(Deserialize, ToSchema)]
+pub struct SectionRequest {
+    section: SectionDocument,
+    /// Ids of the items to cut.
+    items: Vec<String>,
+    time_s: f64,
+}
+
+/// The faces of a cut.
+#[derive(Serialize, ToSchema)]
+pub struct SectionFaces {
+    /// One a body that is cut.
+    faces: Vec<SectionFace>,
+    /// All of them.
+    area_mm2: f64,
+}
+
+/// The cut face of one body.
+#[derive(Serialize, ToSchema)]
+pub struct SectionFace {
+    /// Id of the item.
+    item: String,
+    area_mm2: f64,
+    /// Corners of triangles that fill the face, world coordinates.
+    triangles_mm: Vec<[f64; 3]>,
+    /// Outlines and holes, closed.
+    outlines_mm: Vec<Vec<[f64; 3]>>,
+    /// Lines left open where the mesh is open.
+    open_mm: Vec<Vec<[f64; 3]>>,
+}
+
+/// Cuts items by a plane.
+#[utoipa::path(post, path = "/api/cells/{id}/section", params(("id" = Uuid, Path)), request_body = SectionRequest,
+    responses((status = 200, body = SectionFaces), (status = 422, body = Problem)))]
+pub async fn section(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Json(request): Json<SectionRequest>,
+) -> Result<Json<SectionFaces>, Problem> {
+    let cell = app.cell(id).await?;
+    let plane = plane(&request.section)?;
+    let faces = tokio::task::spawn_blocking(move || faces(&cell, &plane, &request)).await?;
+    let area_mm2 = faces.iter().map(|f| f.area_mm2).sum();
+    Ok(Json(SectionFaces { faces, area_mm2 }))
+}
+
+/// The plane of a section document.
+pub fn plane(section: &SectionDocument) -> Result<Plane, Problem> {
+    let point = Point::from(section.point_mm.map(|x| x * 1e-3));
+    Plane::through(&point, &Vector::from(section.normal))
+        .ok_or_else(|| Problem::refused("the normal of the section has no direction"))
+}
+
+fn faces(cell: &OpenCell, plane: &Plane, request: &SectionRequest) -> Vec<SectionFace> {
+    let assembly = &cell.workcell.assembly;
+    let poses = assembly.poses(&cell.joints_at(Some(request.time_s)));
+    let mut faces = Vec::new();
+    for body in assembly.bodies() {
+        let item = &assembly.cell().items()[body.item].id.0;
+        let pose = &poses[body.node.0];
+        let (centre, radius) = body.surface.ball();
+        if plane.height(&(pose * centre)).abs() > radius || !request.items.contains(item) {
+            continue;
+        }
+        let section = cut(body.surface.mesh(), &plane.seen_from(pose));
+        let world = |points: &[Point]| points.iter().map(|p| millimetres(&(pose * p))).collect::<Vec<_>>();
+        let mut triangles_mm = Vec::new();
+        for region in &section.regions {
+            let filled = fill(region);
+            let points = world(&filled.points);
+            triangles_mm.extend(filled.triangles.iter().flatten().map(|&i| points[i as usize]));
+        }
+        faces.push(SectionFace {
+            item: item.clone(),
+            area_mm2: section.area() * 1e6,
+            triangles_mm,
+            outlines_mm: section.regions.iter().flat_map(|r| r.contours()).map(|c| world(c.points())).collect(),
+            open_mm: section.open.iter().map(|line| world(line)).collect(),
+        });
+    }
+    faces
+}

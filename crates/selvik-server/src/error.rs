@@ -1,0 +1,73 @@
+use axum::Json;
+use axum::http::{HeaderValue, StatusCode, header};
+use axum::response::{IntoResponse, Response};
+use selvik_formats::FormatError;
+use selvik_store::StoreError;
+use serde::Serialize;
+use utoipa::ToSchema;
+
+/// A problem document (RFC 9457).
+#[derive(Debug, Serialize, ToSchema)]
+pub struct Problem {
+    /// The status in words.
+    pub title: String,
+    /// The HTTP status.
+    pub status: u16,
+    /// What is wrong and what to do.
+    pub detail: String,
+}
+
+impl Problem {
+    /// A problem of the given status.
+    pub fn new(status: StatusCode, detail: impl std::fmt::Display) -> Self {
+        Self {
+            title: status.canonical_reason().unwrap_or("Error").to_owned(),
+            status: status.as_u16(),
+            detail: detail.to_string(),
+        }
+    }
+
+    /// Something that is not there.
+    pub fn missing(detail: impl std::fmt::Display) -> Self {
+        Self::new(StatusCode::NOT_FOUND, detail)
+    }
+
+    /// A request that can't be done as it stands.
+    pub fn refused(detail: impl std::fmt::Display) -> Self {
+        Self::new(StatusCode::UNPROCESSABLE_ENTITY, detail)
+    }
+}
+
+impl From<StoreError> for Problem {
+    fn from(error: StoreError) -> Self {
+        let status = match &error {
+            StoreError::Database(_) => StatusCode::SERVICE_UNAVAILABLE,
+            StoreError::NoCell => StatusCode::NOT_FOUND,
+            StoreError::Conflict { .. } | StoreError::Nothing(_) => StatusCode::CONFLICT,
+            StoreError::Refused(_) => StatusCode::UNPROCESSABLE_ENTITY,
+        };
+        Self::new(status, error)
+    }
+}
+
+impl From<FormatError> for Problem {
+    fn from(error: FormatError) -> Self {
+        Self::refused(error)
+    }
+}
+
+impl From<tokio::task::JoinError> for Problem {
+    fn from(error: tokio::task::JoinError) -> Self {
+        Self::new(StatusCode::INTERNAL_SERVER_ERROR, error)
+    }
+}
+
+impl IntoResponse for Problem {
+    fn into_response(self) -> Response {
+        let status = StatusCode::from_u16(self.status).unwrap_or(StatusCode::INTERNAL_SERVER_ERROR);
+        let mut response = (status, Json(self)).into_response();
+        let kind = HeaderValue::from_static("application/problem+json");
+        response.headers_mut().insert(header::CONTENT_TYPE, kind);
+        response
+    }
+}

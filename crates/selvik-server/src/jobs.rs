@@ -1,0 +1,103 @@
+//! Long work: sweeps, with progress and a stop.
+
+use std::collections::HashMap;
+use std::sync::{Arc, Mutex};
+use std::time::Duration;
+
+use selvik_core::clearance::{Progress, SweepOptions, clearance_band, sweep};
+use selvik_formats::report::{BandReport, ReachReport, SweepReport, band_report, reach_report, sweep_report};
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+use crate::App;
+use crate::error::Problem;
+use crate::live::Event;
+use crate::open_cell::OpenCell;
+
+/// Stretches of time the clearance band is drawn in, and the clearance above which it is flat, m.
+const BAND_STRETCHES: usize = 480;
+const BAND_CEILING: f64 = 0.2;
+
+/// Everything a sweep finds.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct Findings {
+    /// Clearances over the path.
+    pub clearance: SweepReport,
+    /// The worst pair over time.
+    pub band: BandReport,
+    /// Reach at every target.
+    pub reach: ReachReport,
+    /// How long it took.
+    pub took_s: f64,
+}
+
+/// The running jobs.
+#[derive(Clone, Default)]
+pub struct Jobs(Arc<Mutex<HashMap<Uuid, Arc<Progress>>>>);
+
+impl Jobs {
+    /// Asks a job to stop.
+    pub fn stop(&self, job: Uuid) -> bool {
+        self.0.lock().expect("not poisoned").get(&job).map(|p| p.stop()).is_some()
+    }
+}
+
+impl App {
+    /// Starts a sweep of the cell; progress and end are told over the socket.
+    pub(crate) fn start_sweep(&self, id: Uuid, cell: Arc<OpenCell>) -> Result<Uuid, Problem> {
+        cell.path()?;
+        let job = Uuid::now_v7();
+        let progress = Arc::new(Progress::default());
+        self.jobs.0.lock().expect("not poisoned").insert(job, Arc::clone(&progress));
+        let app = self.clone();
+        tokio::spawn(async move {
+            let watched = Arc::clone(&progress);
+            let tell = |state: &'static str| {
+                let (done, total) = watched.state();
+                app.live.tell(Event::Job { cell: id, job, done, total, state });
+            };
+            let shared = Arc::clone(&cell);
+            let mut work = tokio::task::spawn_blocking(move || find(&shared, &progress));
+            let findings = loop {
+                tokio::select! {
+                    findings = &mut work => break findings,
+                    () = tokio::time::sleep(Duration::from_millis(100)) => tell("running"),
+                }
+            };
+            app.jobs.0.lock().expect("not poisoned").remove(&job);
+            match findings {
+                Ok(findings) if findings.clearance.complete => {
+                    let report = serde_json::to_value(&findings).expect("plain data");
+                    if let Err(error) = app.store.keep_sweep(id, &cell.fingerprint, &report).await {
+                        tracing::error!("the sweep could not be kept: {error}");
+                    }
+                    tell("finished");
+                }
+                Ok(_) => tell("stopped"),
+                Err(error) => {
+                    tracing::error!("the sweep failed: {error}");
+                    tell("stopped");
+                }
+            }
+        });
+        Ok(job)
+    }
+}
+
+fn find(cell: &OpenCell, progress: &Progress) -> Findings {
+    let start = std::time::Instant::now();
+    let workcell = &cell.workcell;
+    let path = cell.path.as_ref().expect("asked before starting");
+    let options = SweepOptions::default();
+    let swept = sweep(&workcell.assembly, path, &workcell.rules, &options, progress);
+    let pairs: Vec<_> = swept.pairs.iter().map(|p| p.pair).collect();
+    let shape = (BAND_STRETCHES, BAND_CEILING, 0.5e-3);
+    let band = clearance_band(&workcell.assembly, path, &pairs, shape, progress);
+    Findings {
+        clearance: sweep_report(workcell, path, &swept, options.tolerance),
+        band: band_report(&band),
+        reach: reach_report(workcell, path),
+        took_s: start.elapsed().as_secs_f64(),
+    }
+}

@@ -1,0 +1,162 @@
+//! A cell in memory, ready to compute with.
+
+use std::collections::HashMap;
+use std::sync::Arc;
+
+use selvik_core::mesh::{DEFAULT_FEATURE_ANGLE, Surface, feature_edges};
+use selvik_core::program::Path;
+use selvik_formats::package::{CellDocument, PackageFiles};
+use selvik_formats::{FormatError, Workcell};
+use selvik_store::StoredCell;
+use sha2::{Digest, Sha256};
+use uuid::Uuid;
+
+use crate::App;
+use crate::error::Problem;
+
+/// A cell as it was at one revision.
+pub struct OpenCell {
+    pub revision: i64,
+    pub workcell: Workcell,
+    /// The path of the run plan, or why there is none.
+    pub path: Result<Path, String>,
+    pub files: PackageFiles,
+    /// For each body the name under which its mesh is served.
+    pub mesh_names: Vec<String>,
+    /// Bodies by that name; several may share one.
+    meshes: HashMap<String, Arc<Surface>>,
+    /// Changes with everything a sweep depends on, and with nothing else.
+    pub fingerprint: String,
+}
+
+impl OpenCell {
+    /// Reads a stored cell.
+    ///
+    /// # Errors
+    /// [`FormatError`] when what is stored can't be read.
+    pub fn new(stored: StoredCell) -> Result<Self, FormatError> {
+        let workcell = Workcell::from_document(stored.document, &stored.files)?;
+        let path = workcell.path().map_err(|e| e.to_string());
+        let mut meshes = HashMap::new();
+        let mesh_names = workcell
+            .assembly
+            .bodies()
+            .iter()
+            .map(|body| {
+                let name = hash_of(&body.surface);
+                meshes.entry(name.clone()).or_insert_with(|| Arc::clone(&body.surface));
+                name
+            })
+            .collect();
+        let fingerprint = fingerprint(&workcell.document, &stored.files);
+        Ok(Self { revision: stored.revision, workcell, path, files: stored.files, mesh_names, meshes, fingerprint })
+    }
+
+    /// The mesh called `name` as it is drawn: little-endian counts of vertices, triangles and edges
+    /// (u32), then vertices (3 × f32, m), triangles (3 × u32) and feature edges (2 × u32).
+    pub fn drawn(&self, name: &str) -> Option<Vec<u8>> {
+        let mesh = self.meshes.get(name)?.mesh();
+        let edges = feature_edges(mesh, DEFAULT_FEATURE_ANGLE);
+        let mut bytes = Vec::new();
+        for count in [mesh.vertices().len(), mesh.triangles().len(), edges.len()] {
+            bytes.extend((count as u32).to_le_bytes());
+        }
+        bytes.extend(mesh.vertices().iter().flat_map(|v| [v.x, v.y, v.z]).flat_map(|x| (x as f32).to_le_bytes()));
+        bytes.extend(mesh.triangles().iter().flatten().flat_map(|i| i.to_le_bytes()));
+        bytes.extend(edges.iter().flatten().flat_map(|i| i.to_le_bytes()));
+        Some(bytes)
+    }
+
+    /// The path, or the problem that says why there is none.
+    pub fn path(&self) -> Result<&Path, Problem> {
+        self.path.as_ref().map_err(|reason| Problem::refused(format!("the run plan can't be run: {reason}")))
+    }
+
+    /// The joint vector at `time` (s), or at rest.
+    pub fn joints_at(&self, time: Option<f64>) -> Vec<f64> {
+        match (&self.path, time) {
+            (Ok(path), Some(time)) => path.at(time),
+            (Ok(path), None) => path.at(0.0),
+            _ => self.workcell.rest.clone(),
+        }
+    }
+}
+
+impl App {
+    /// The cell at its newest revision.
+    pub(crate) async fn cell(&self, id: Uuid) -> Result<Arc<OpenCell>, Problem> {
+        if let Some(cell) = self.open.lock().expect("not poisoned").get(&id) {
+            return Ok(Arc::clone(cell));
+        }
+        self.reopen(id).await
+    }
+
+    /// Reads the cell anew from the database.
+    pub(crate) async fn reopen(&self, id: Uuid) -> Result<Arc<OpenCell>, Problem> {
+        let stored = self.store.load(id).await?;
+        let cell = tokio::task::spawn_blocking(|| OpenCell::new(stored)).await??;
+        let cell = Arc::new(cell);
+        let mut open = self.open.lock().expect("not poisoned");
+        let newest = open.entry(id).or_insert_with(|| Arc::clone(&cell));
+        if newest.revision < cell.revision {
+            *newest = Arc::clone(&cell);
+        }
+        Ok(Arc::clone(newest))
+    }
+
+    /// Takes a change into memory. What does not move bodies or rules keeps what is computed.
+    pub(crate) async fn follow(
+        &self,
+        id: Uuid,
+        before: &OpenCell,
+        revision: i64,
+        document: CellDocument,
+    ) -> Result<Arc<OpenCell>, Problem> {
+        if !only_views_differ(&before.workcell.document, &document) {
+            return self.reopen(id).await;
+        }
+        let cell = Arc::new(OpenCell {
+            revision,
+            workcell: Workcell { document, ..before.workcell.clone() },
+            path: before.path.clone(),
+            files: before.files.clone(),
+            mesh_names: before.mesh_names.clone(),
+            meshes: before.meshes.clone(),
+            fingerprint: before.fingerprint.clone(),
+        });
+        self.open.lock().expect("not poisoned").insert(id, Arc::clone(&cell));
+        Ok(cell)
+    }
+}
+
+/// Whether two documents are alike but for their views.
+pub fn only_views_differ(a: &CellDocument, b: &CellDocument) -> bool {
+    let bare = |d: &CellDocument| CellDocument { views: Vec::new(), opening_view: None, ..d.clone() };
+    bare(a) == bare(b)
+}
+
+fn hash_of(surface: &Surface) -> String {
+    let mut hash = Sha256::new();
+    for v in surface.mesh().vertices() {
+        v.iter().for_each(|x| hash.update(x.to_le_bytes()));
+    }
+    for t in surface.mesh().triangles() {
+        t.iter().for_each(|i| hash.update(i.to_le_bytes()));
+    }
+    hex(&hash.finalize())
+}
+
+fn fingerprint(document: &CellDocument, files: &PackageFiles) -> String {
+    let bare = CellDocument { views: Vec::new(), opening_view: None, ..document.clone() };
+    let mut hash = Sha256::new();
+    hash.update(serde_json::to_vec(&bare).expect("plain data"));
+    for (name, content) in files.iter() {
+        hash.update(name);
+        hash.update(content);
+    }
+    hex(&hash.finalize())
+}
+
+fn hex(bytes: &[u8]) -> String {
+    bytes.iter().map(|b| format!("{b:02x}")).collect()
+}

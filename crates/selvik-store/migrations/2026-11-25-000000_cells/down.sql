@@ -1,0 +1,1 @@
+drop table sweeps, edits, cell_files, assets, entries, cells;

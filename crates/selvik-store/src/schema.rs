@@ -1,0 +1,61 @@
+//! The tables, as the migrations make them.
+#![allow(missing_docs)]
+
+diesel::table! {
+    cells (id) {
+        id -> Uuid,
+        name -> Text,
+        revision -> BigInt,
+        created_at -> Timestamptz,
+        changed_at -> Timestamptz,
+        opened_at -> Nullable<Timestamptz>,
+    }
+}
+
+diesel::table! {
+    entries (cell_id, kind, key) {
+        cell_id -> Uuid,
+        kind -> Text,
+        key -> Text,
+        position -> Integer,
+        body -> Jsonb,
+    }
+}
+
+diesel::table! {
+    assets (hash) {
+        hash -> Text,
+        content -> Binary,
+    }
+}
+
+diesel::table! {
+    cell_files (cell_id, path) {
+        cell_id -> Uuid,
+        path -> Text,
+        hash -> Text,
+    }
+}
+
+diesel::table! {
+    edits (cell_id, revision) {
+        cell_id -> Uuid,
+        revision -> BigInt,
+        label -> Text,
+        changes -> Jsonb,
+        state -> Text,
+        at -> Timestamptz,
+    }
+}
+
+diesel::table! {
+    sweeps (cell_id) {
+        cell_id -> Uuid,
+        fingerprint -> Text,
+        report -> Jsonb,
+        at -> Timestamptz,
+    }
+}
+
+diesel::joinable!(cell_files -> assets (hash));
+diesel::allow_tables_to_appear_in_same_query!(cell_files, assets);
