@@ -1,0 +1,146 @@
+<script setup lang="ts">
+import { computed, ref } from 'vue'
+
+import type { Pair } from '../api/client'
+import { useCell } from '../cells/cellStore'
+import { clock, useWhen } from '../when/whenStore'
+import { useFindings } from './findingsStore'
+import VerdictMark from './VerdictMark.vue'
+
+const cell = useCell()
+const findings = useFindings()
+const when = useWhen()
+const tab = ref<'clearance' | 'reach' | 'measured'>('clearance')
+const all = ref(false)
+
+const pairs = computed(() => findings.findings?.clearance.pairs ?? [])
+const notable = computed(() => pairs.value.filter((p) => p.verdict !== 'meets'))
+/** Those that meet their rule, the nearest to it first. */
+const others = computed(() => pairs.value.filter((p) => p.verdict === 'meets'))
+const shown = computed(() => [...notable.value, ...others.value.slice(0, all.value ? 400 : 4)])
+const reachRows = computed(() => findings.findings?.reach.rows ?? [])
+
+const lasts = (p: Pair) => {
+  const touching = p.touching.reduce((s, i) => s + i.end_s[1]! - i.start_s[0]!, 0)
+  if (touching) return `touches for ${touching.toFixed(3)} s`
+  const broken = p.broken.reduce((s, i) => s + i.end_s[1]! - i.start_s[0]!, 0)
+  return broken ? `for ${broken.toFixed(3)} s` : ''
+}
+const value = (p: Pair) => (p.attained_mm < 100 ? p.attained_mm.toFixed(1) : p.attained_mm.toFixed(0))
+/** A bracket wider than the tolerance is only known to be more than its lower end. */
+const wide = (p: Pair) => p.attained_mm - p.lower_mm > (findings.findings?.clearance.tolerance_mm ?? 0.1) * 1.01
+
+const ends = computed(() => {
+  const frames = cell.cell?.document.items.filter((i) => i.role === 'frame' || i.role === 'robot') ?? []
+  return {
+    from: frames.filter((i) => i.frame_kind === 'base' || i.role === 'robot'),
+    to: frames.filter((i) => i.role === 'frame' && i.frame_kind !== 'base'),
+  }
+})
+const from = ref('')
+const to = ref('')
+function measure() {
+  const f = from.value || ends.value.from[0]?.id
+  const t = to.value || ends.value.to[0]?.id
+  if (f && t) {
+    from.value = f
+    to.value = t
+    void findings.measureReach(f, t)
+  }
+}
+function openTab(next: typeof tab.value) {
+  tab.value = next
+  if (next === 'measured' && !findings.reach) measure()
+}
+const progress = computed(() => {
+  const j = findings.job
+  return j && j.total ? (100 * j.done) / j.total : 0
+})
+</script>
+
+<template>
+  <aside class="panel" aria-label="Findings">
+    <div class="head">
+      <span class="heading">Findings</span>
+      <span v-if="findings.findings && !findings.job" class="soft">swept in {{ findings.findings.took_s.toFixed(1) }} s</span>
+    </div>
+    <div class="tabs" role="tablist">
+      <button role="tab" :aria-selected="tab === 'clearance'" @click="openTab('clearance')">Clearance</button>
+      <button role="tab" :aria-selected="tab === 'reach'" @click="openTab('reach')">Reach</button>
+      <button role="tab" :aria-selected="tab === 'measured'" data-test="tab-measured" @click="openTab('measured')">Measured</button>
+    </div>
+    <div v-if="findings.job" class="job">
+      <v-progress-linear :model-value="progress" color="primary" height="4" rounded />
+      <span>{{ findings.job.done }} of {{ findings.job.total }} pairs</span>
+      <v-btn title="Stop (Esc)" @click="findings.stop">Stop</v-btn>
+    </div>
+    <div v-else-if="findings.findings && !findings.fresh" class="stale" role="status">The model has changed since. <v-btn color="primary" @click="findings.sweep">Sweep again</v-btn></div>
+
+    <div class="cards">
+      <template v-if="tab === 'clearance'">
+        <p v-if="!findings.findings && !findings.job" class="soft none">Nothing has been swept yet.<br /><v-btn color="primary" title="Shift+S" @click="findings.sweep">Sweep the run plan</v-btn></p>
+        <p v-else-if="!pairs.length && !findings.job" class="soft none">No rule names a pair that moves. Add rules to the cell package.</p>
+        <button v-for="p in shown" :key="p.a.name + p.b.name" class="card" :class="[p.verdict, { at: findings.shown === p }]" data-test="finding" :title="`Go there: certified between ${p.lower_mm.toFixed(3)} and ${p.attained_mm.toFixed(3)} mm`" @click="findings.showEvidence(p)">
+          <VerdictMark :verdict="p.verdict" />
+          <span class="names">{{ p.a.name }} – {{ p.b.name }}</span>
+          <span class="number value"><template v-if="wide(p)">over {{ p.lower_mm.toFixed(0) }}</template><template v-else>{{ value(p) }}</template> mm</span>
+          <span class="soft detail"><b>{{ p.verdict }}</b> · needs {{ p.required_mm }} · <span class="number">{{ clock(p.time_s) }}</span> {{ lasts(p) }}</span>
+        </button>
+        <p v-if="others.length > 4" class="soft more">
+          <button @click="all = !all">{{ all ? 'Show fewer' : `${others.length - 4} more pairs meet their rule` }}</button>.
+          <span :title="findings.findings?.clearance.left_out.map((l) => `${l.a.name} – ${l.b.name}: ${l.reason}`).join('\n')">{{ findings.findings?.clearance.left_out.length }} left out.</span>
+        </p>
+      </template>
+      <template v-else-if="tab === 'reach'">
+        <button v-for="r in reachRows" :key="r.program + r.label + r.time_s" class="card" :class="r.verdict" data-test="reach-row" @click="when.goTo(r.time_s)">
+          <VerdictMark :verdict="r.verdict" />
+          <span class="names">{{ r.program }}, {{ r.label }}</span>
+          <span class="number value">{{ r.spare_percent == null ? '–' : `${r.spare_percent.toFixed(1)} %` }}</span>
+          <span class="soft detail"><b>{{ r.verdict }}</b> · {{ r.robot_name }} · <span class="number">{{ r.straight_mm.toFixed(0) }} mm</span> from the base · <span class="number">{{ clock(r.time_s) }}</span></span>
+        </button>
+        <p v-if="!reachRows.length" class="soft none">Sweep the run plan to see the reach to spare at every target.</p>
+      </template>
+      <template v-else>
+        <div class="measure">
+          <label>From <select v-model="from" aria-label="Measure from" @change="measure"><option v-for="i in ends.from" :key="i.id" :value="i.id">{{ i.name }}</option></select></label>
+          <label>To <select v-model="to" aria-label="Measure to" @change="measure"><option v-for="i in ends.to" :key="i.id" :value="i.id">{{ i.name }}</option></select></label>
+          <p v-if="!ends.from.length || !ends.to.length" class="soft">A reach needs a robot and a frame; this cell has none.</p>
+          <dl v-if="findings.reachNow" class="number" data-test="reach">
+            <dt>straight</dt><dd>{{ findings.reachNow.straight.toFixed(1) }} mm</dd>
+            <dt>along the floor</dt><dd>{{ findings.reachNow.horizontal.toFixed(1) }} mm</dd>
+            <dt>upwards</dt><dd>{{ findings.reachNow.vertical.toFixed(1) }} mm</dd>
+          </dl>
+          <p class="soft">At {{ clock(when.time) }}; follows the play head.</p>
+        </div>
+      </template>
+    </div>
+  </aside>
+</template>
+
+<style scoped>
+.panel { display: flex; flex-direction: column; min-height: 0; background: rgb(var(--v-theme-surface)); }
+.head { display: flex; justify-content: space-between; padding: 10px 14px 6px; font-size: 12px; }
+.tabs { display: flex; gap: 2px; padding: 0 10px 6px; }
+.tabs button { padding: 3px 9px; border-radius: 5px; }
+.tabs [aria-selected='true'] { background: var(--accent-tint); color: var(--accent); font-weight: 700; }
+.job, .stale { display: flex; align-items: center; flex-wrap: wrap; gap: 8px; padding: 4px 14px 8px; font-size: 12px; }
+.stale { color: rgb(var(--v-theme-warning)); }
+.cards { flex: 1; overflow: auto; padding: 0 10px 10px; display: flex; flex-direction: column; gap: 7px; }
+.card { flex: none; display: grid; grid-template-columns: 18px minmax(0, 1fr) auto; gap: 1px 4px; text-align: left; padding: 8px 10px; border: 1px solid var(--line); border-radius: 7px; background: var(--card); align-items: baseline; }
+.card:hover { border-color: var(--accent); }
+.card.at { border-color: rgb(var(--v-theme-secondary)); background: var(--plum-tint); }
+.names { font-weight: 600; }
+.value { font-weight: 700; font-size: 14px; }
+.detail { grid-column: 2 / 4; font-size: 12px; }
+.card.broken .detail b { color: rgb(var(--v-theme-error)); }
+.card.tight .detail b { color: rgb(var(--v-theme-warning)); }
+.none { padding: 18px 6px; text-align: center; }
+.more { padding: 4px 6px; font-size: 12px; }
+.more button { text-decoration: underline; }
+.measure { display: grid; gap: 8px; padding: 6px 4px; }
+.measure label { display: grid; grid-template-columns: 44px 1fr; align-items: center; }
+select { appearance: auto; border: 1px solid var(--line); border-radius: 4px; padding: 3px; background: rgb(var(--v-theme-surface)); color: inherit; min-width: 0; }
+dl { display: grid; grid-template-columns: auto 1fr; gap: 4px 14px; }
+dd { text-align: right; font-weight: 700; }
+dt { font-family: var(--font); }
+</style>

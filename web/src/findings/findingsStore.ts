@@ -1,0 +1,86 @@
+import { defineStore } from 'pinia'
+import { computed, ref, shallowRef } from 'vue'
+
+import { answer, api, type Findings, type Pair, type Schemas } from '../api/client'
+import type { LiveEvent } from '../api/live'
+import { useCell } from '../cells/cellStore'
+import { useWhat } from '../what/whatStore'
+import { useWhen } from '../when/whenStore'
+import { useWhere } from '../where/whereStore'
+
+/** What was measured and what breaks a rule. */
+export const useFindings = defineStore('findings', () => {
+  const cell = useCell()
+  const what = useWhat()
+  const when = useWhen()
+  const where = useWhere()
+
+  const findings = shallowRef<Findings | null>(null)
+  const fresh = ref(true)
+  const job = ref<{ id: string; done: number; total: number } | null>(null)
+  const shown = shallowRef<Pair | null>(null)
+  const reach = shallowRef<{ from: string; to: string; series: Schemas['ReachSeries'] } | null>(null)
+
+  const path = () => ({ params: { path: { id: cell.cell!.id } } })
+
+  async function load() {
+    const last = await answer(api.GET('/api/cells/{id}/sweep', path()))
+    findings.value = last.findings ?? null
+    fresh.value = last.fresh
+  }
+  async function sweep() {
+    try {
+      const { job: id } = await answer(api.POST('/api/cells/{id}/sweep', path()))
+      job.value = { id, done: 0, total: 0 }
+    } catch (e) {
+      cell.notice = (e as Error).message
+    }
+  }
+  async function stop() {
+    if (job.value) await api.DELETE('/api/jobs/{job}', { params: { path: { job: job.value.id } } })
+  }
+  function heard(event: Extract<LiveEvent, { event: 'job' }>) {
+    if (event.state === 'running') {
+      job.value = { id: event.job, done: event.done, total: event.total }
+    } else {
+      job.value = null
+      if (event.state === 'stopped') cell.notice = 'The sweep was stopped; the findings are those of the sweep before.'
+      void load()
+    }
+  }
+
+  /** Goes to a closest approach: its pose, both items isolated, the camera square to the gap. */
+  async function showEvidence(pair: Pair) {
+    when.pause()
+    when.goTo(pair.time_s)
+    const body = { on_a_mm: pair.on_a_mm, on_b_mm: pair.on_b_mm, viewpoint: where.viewpoint }
+    const evidence = await answer(api.POST('/api/evidence', { body }))
+    shown.value = pair
+    what.select(null)
+    what.isolateOnly([pair.a.item, pair.b.item])
+    where.section = evidence.section
+    where.goTo(evidence.viewpoint)
+  }
+  function leaveEvidence() {
+    shown.value = null
+    what.isolated = null
+    where.section = null
+    where.goBack()
+  }
+
+  async function measureReach(from: string, to: string) {
+    const request = { params: { path: { id: cell.cell!.id }, query: { from, to } } }
+    reach.value = { from, to, series: await answer(api.GET('/api/cells/{id}/reach', request)) }
+  }
+  /** The measured reach at the play head. */
+  const reachNow = computed(() => {
+    if (!reach.value) return null
+    const { series } = reach.value
+    const at = Math.min(series.straight_mm.length - 1, Math.round(when.time / series.step_s))
+    return { straight: series.straight_mm[at]!, horizontal: series.horizontal_mm[at]!, vertical: series.vertical_mm[at]! }
+  })
+
+  return {
+    findings, fresh, job, shown, reach, reachNow, load, sweep, stop, heard, showEvidence, leaveEvidence, measureReach,
+  }
+})

@@ -1,0 +1,44 @@
+/** The two themes, for Vuetify and for the picture. */
+export const themes = {
+  light: {
+    dark: false,
+    colors: {
+      background: '#F5F2EA', surface: '#FBFAF5', primary: '#1D5C50', secondary: '#8B2C6A',
+      error: '#C0391B', warning: '#9A6210', success: '#136A72', 'on-background': '#20292E', 'on-surface': '#20292E',
+    },
+  },
+  dark: {
+    dark: true,
+    colors: {
+      background: '#171C1E', surface: '#1E2427', primary: '#7CC4B3', secondary: '#E08AC0',
+      error: '#F08A70', warning: '#E3B15C', success: '#6CC3CB', 'on-background': '#E8E4DA', 'on-surface': '#E8E4DA',
+    },
+  },
+}
+
+export interface Palette {
+  paper: string
+  ink: string
+  selection: string
+  grid: string
+  broken: string
+  roles: Record<string, string>
+}
+
+/** Colours of the picture. Tints by role are quiet, so that selection and findings stand out. */
+export const palettes: Record<'light' | 'dark', Palette> = {
+  light: {
+    paper: '#F5F2EA', ink: '#20292E', selection: '#8B2C6A', grid: '#DDD7C8', broken: '#C0391B',
+    roles: {
+      robot: '#7D9DB5', tool: '#C8A04A', fixture: '#93AD83', part: '#CB8463', structure: '#BDB5A2',
+      frame: '#888888', group: '#BDB5A2',
+    },
+  },
+  dark: {
+    paper: '#171C1E', ink: '#0B0E0F', selection: '#E08AC0', grid: '#2C3437', broken: '#F08A70',
+    roles: {
+      robot: '#7D9DB5', tool: '#C8A04A', fixture: '#86A376', part: '#C07F60', structure: '#8F8A7C',
+      frame: '#888888', group: '#8F8A7C',
+    },
+  },
+}

@@ -1,0 +1,27 @@
+import '@fontsource-variable/atkinson-hyperlegible-next'
+import '@fontsource-variable/atkinson-hyperlegible-mono'
+import 'vuetify/styles'
+import './look.css'
+
+import { createPinia } from 'pinia'
+import { createApp } from 'vue'
+import { createVuetify } from 'vuetify'
+import { aliases, mdi } from 'vuetify/iconsets/mdi-svg'
+
+import App from './App.vue'
+import { themes } from './look'
+
+const nonce = document.querySelector<HTMLMetaElement>('meta[name=csp-nonce]')?.content
+
+const vuetify = createVuetify({
+  icons: { defaultSet: 'mdi', aliases, sets: { mdi } },
+  theme: { defaultTheme: 'light', themes, cspNonce: nonce },
+  defaults: {
+    VBtn: { variant: 'text', density: 'compact', rounded: 'md' },
+    VTooltip: { openDelay: 350, location: 'bottom' },
+    VList: { density: 'compact' },
+    VTextField: { density: 'compact', variant: 'outlined', hideDetails: 'auto' },
+  },
+})
+
+createApp(App).use(createPinia()).use(vuetify).mount('#app')

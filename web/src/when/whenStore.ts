@@ -1,0 +1,97 @@
+import { defineStore } from 'pinia'
+import { computed, ref, shallowRef } from 'vue'
+
+import { answer, api, bytes } from '../api/client'
+import { useCell } from '../cells/cellStore'
+
+/** Poses a second in a track, as the server sends them. */
+const RATE_HZ = 50
+
+/** At which moment of the programs one looks. */
+export const useWhen = defineStore('when', () => {
+  const cell = useCell()
+  const time = ref(0)
+  const playing = ref(false)
+  const speed = ref(1)
+  const track = shallowRef<Float32Array>()
+  /** Exact poses at a moment that was stopped at. */
+  const exact = shallowRef<{ time: number; poses: number[][] }>()
+
+  const duration = computed(() => cell.cell?.path.duration_s ?? 0)
+  /** The moment of which everything is shown exactly: it follows while playing at a tenth of a second. */
+  const shownTime = computed(() => (playing.value ? Math.round(time.value * 10) / 10 : time.value))
+
+  async function load() {
+    track.value = undefined
+    const path = cell.cell?.path
+    if (path && !path.fault && path.duration_s > 0) {
+      track.value = new Float32Array(await bytes(`/api/cells/${cell.cell!.id}/track`))
+    }
+    if (time.value > duration.value) time.value = 0
+  }
+
+  function goTo(to: number) {
+    time.value = Math.min(duration.value, Math.max(0, to))
+    if (!playing.value) void settle()
+  }
+  async function settle() {
+    const [at, id] = [time.value, cell.cell?.id]
+    if (!id || !track.value) return
+    const poses = await answer(
+      api.GET('/api/cells/{id}/poses', { params: { path: { id }, query: { time_s: at } } }),
+    ).catch(() => undefined)
+    if (poses && at === time.value) exact.value = { time: at, poses }
+  }
+
+  let last = 0
+  function tick(now: number) {
+    if (!playing.value) return
+    const next = time.value + (Math.max(0, now - last) / 1000) * speed.value
+    last = now
+    if (next >= duration.value) {
+      time.value = duration.value
+      pause()
+      return
+    }
+    time.value = next
+    requestAnimationFrame(tick)
+  }
+  function play() {
+    if (!track.value || playing.value) return
+    if (time.value >= duration.value) time.value = 0
+    playing.value = true
+    last = performance.now()
+    requestAnimationFrame(tick)
+  }
+  function pause() {
+    playing.value = false
+    void settle()
+  }
+  const togglePlay = () => (playing.value ? pause() : play())
+
+  /** Poses of the moving coordinate systems now: between the track's samples, or exact. */
+  function posesNow(): ArrayLike<number>[] {
+    const nodes = cell.cell?.moving_nodes.length ?? 0
+    if (exact.value?.time === time.value && exact.value.poses.length === nodes) return exact.value.poses
+    const data = track.value
+    if (!data) return []
+    const count = data.length / 7 / nodes
+    const at = Math.min(count - 1, time.value * RATE_HZ)
+    const [first, share] = [Math.floor(at), at - Math.floor(at)]
+    const second = Math.min(count - 1, first + 1)
+    return Array.from({ length: nodes }, (_, n) => {
+      const [a, b] = [(first * nodes + n) * 7, (second * nodes + n) * 7]
+      const sign = [3, 4, 5, 6].reduce((s, i) => s + data[a + i]! * data[b + i]!, 0) < 0 ? -1 : 1
+      return [0, 1, 2, 3, 4, 5, 6].map((i) => data[a + i]! * (1 - share) + data[b + i]! * (i > 2 ? sign : 1) * share)
+    })
+  }
+
+  return { time, playing, speed, track, exact, duration, shownTime, load, goTo, play, pause, togglePlay, posesNow }
+})
+
+/** mm:ss.mmm */
+export function clock(seconds: number): string {
+  const ms = Math.round(seconds * 1000)
+  const pad = (n: number, digits: number) => String(n).padStart(digits, '0')
+  return `${pad(Math.floor(ms / 60000), 2)}:${pad(Math.floor(ms / 1000) % 60, 2)}.${pad(ms % 1000, 3)}`
+}
