@@ -91,7 +91,10 @@ fn find(cell: &OpenCell, progress: &Progress) -> Findings {
     let path = cell.path.as_ref().expect("asked before starting");
     let options = SweepOptions::default();
     let swept = sweep(&workcell.assembly, path, &workcell.rules, &options, progress);
-    let pairs: Vec<_> = swept.pairs.iter().map(|p| p.pair).collect();
+    // The nearest pairs first: they lower the band so far that most others need no look.
+    let mut nearest: Vec<_> = swept.pairs.iter().collect();
+    nearest.sort_by(|a, b| a.clearance.attained().total_cmp(&b.clearance.attained()));
+    let pairs: Vec<_> = nearest.iter().map(|p| p.pair).collect();
     let shape = (BAND_STRETCHES, BAND_CEILING, 0.5e-3);
     let band = clearance_band(&workcell.assembly, path, &pairs, shape, progress);
     Findings {

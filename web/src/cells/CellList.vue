@@ -114,6 +114,7 @@ h2 { margin-bottom: 8px; }
 .open b { font-size: 16px; }
 .drop { margin-top: 40px; padding: 36px; text-align: center; border: 1.5px dashed var(--line); border-radius: 10px; }
 .over .drop { border-color: var(--accent); background: var(--accent-tint); }
+.list section { margin-bottom: 28px; }
 .choose { display: inline-block; margin: 14px 6px 0; padding: 6px 14px; border: 1px solid var(--line); border-radius: 6px; cursor: pointer; color: var(--accent); font-weight: 600; }
 .choose:focus-within { outline: 2px solid var(--accent); }
 .choose input { position: absolute; width: 1px; height: 1px; opacity: 0; }

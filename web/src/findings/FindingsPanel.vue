@@ -21,7 +21,7 @@ const shown = computed(() => [...notable.value, ...others.value.slice(0, all.val
 const reachRows = computed(() => findings.findings?.reach.rows ?? [])
 
 const lasts = (p: Pair) => {
-  const touching = p.touching.reduce((s, i) => s + i.end_s[1]! - i.start_s[0]!, 0)
+  const touching = p.touching.reduce((s, i) => s + Math.max(0, i.end_s[0]! - i.start_s[1]!), 0)
   if (touching) return `touches for ${touching.toFixed(3)} s`
   const broken = p.broken.reduce((s, i) => s + i.end_s[1]! - i.start_s[0]!, 0)
   return broken ? `for ${broken.toFixed(3)} s` : ''

@@ -192,7 +192,7 @@ defineExpose({ scene })
     />
     <div v-if="pivotAt" class="pivot" :style="{ left: `${pivotAt[0]}px`, top: `${pivotAt[1]}px` }" />
     <button
-      v-if="handle" class="handle" data-test="section-handle" :title="handleName" :aria-label="handleName"
+      v-if="handle && !findings.shown" class="handle" data-test="section-handle" :title="handleName" :aria-label="handleName"
       :style="{ left: `${handle.at[0]}px`, top: `${handle.at[1]}px`, rotate: `${Math.atan2(handle.direction[1], handle.direction[0])}rad` }"
       @pointerdown="grab" @pointermove="pull" @pointerup="grip = null"
     >

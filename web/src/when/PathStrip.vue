@@ -93,7 +93,7 @@ const speeds = [0.1, 0.25, 0.5, 1, 2, 4]
           <rect :x="x(p.start)" :y="6 + p.lane * (LANES / 2)" :width="Math.max(2, x(p.end) - x(p.start) - 2)" height="14" rx="3" class="program" />
           <text :x="x(p.start) + 6" :y="17 + p.lane * (LANES / 2)" class="label">{{ p.robot.split(' ')[0] }} · {{ p.name }}</text>
         </g>
-        <rect v-for="([from, to], i) in spans" :key="i" :x="x(from) - 1" :y="TOP - 6" :width="Math.max(3, x(to) - x(from) + 2)" :height="BOTTOM - TOP + 6" class="broken" />
+        <rect v-for="([from, to], i) in spans" :key="i" :x="x(from) - 1" :y="TOP - 6" :width="Math.max(3, x(to) - x(from) + 2)" :height="BOTTOM - TOP + 6" class="breach" />
         <line v-for="r in rules" :key="r" x1="0" :x2="width" :y1="y(r)" :y2="y(r)" class="rule" />
         <path :d="shape" class="band" /><path :d="trace" class="trace" />
         <line :x1="x(when.time)" :x2="x(when.time)" y1="0" y2="150" class="head" />
@@ -122,7 +122,7 @@ svg[role='slider'] { width: 100%; height: 150px; display: block; cursor: ew-resi
 .rule { stroke: rgb(var(--v-theme-error)); stroke-dasharray: 5 4; stroke-width: 1; opacity: 0.6; }
 .band { fill: var(--accent); opacity: 0.28; }
 .trace { fill: none; stroke: var(--accent); stroke-width: 1.7; stroke-linejoin: round; }
-.broken { fill: rgb(var(--v-theme-error)); opacity: 0.15; }
+.breach { fill: rgb(var(--v-theme-error)); opacity: 0.15; }
 .head { stroke: var(--plum); stroke-width: 2; }
 .mark { position: absolute; width: 13px; height: 13px; display: grid; }
 .fault { position: absolute; inset: 54px 20px auto; }

@@ -83,7 +83,8 @@ pub struct LeftOut {
 pub enum LeftOutReason {
     /// Nothing ever moves between the two.
     RigidlyJoined,
-    /// One joint lies between the two: they touch by design.
+    /// One joint lies between the two, and both belong to its mechanism or are carried by it: they
+    /// touch by design, as a link and the next, or a tool and the wrist before its flange.
     Neighbours,
     /// The cell says that they may touch.
     Allowed(String),
@@ -139,7 +140,8 @@ impl RuleSet {
         if assembly.rigidly_joined(x.node, y.node) {
             return Some(LeftOutReason::RigidlyJoined);
         }
-        if assembly.neighbours(x.node, y.node) {
+        let carried = |of: usize| [x, y].iter().all(|b| assembly.cell().is_within(b.item, of));
+        if assembly.only_joint_between(x.node, y.node).is_some_and(carried) {
             return Some(LeftOutReason::Neighbours);
         }
         self.allowed

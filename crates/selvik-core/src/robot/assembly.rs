@@ -318,12 +318,15 @@ impl Assembly {
         self.moving_above(a) == self.moving_above(b)
     }
 
-    /// Whether exactly one joint lies between two nodes.
+    /// The item whose joint lies between two nodes, if exactly one joint does.
     #[must_use]
-    pub fn neighbours(&self, a: NodeId, b: NodeId) -> bool {
+    pub fn only_joint_between(&self, a: NodeId, b: NodeId) -> Option<usize> {
         let (a, b) = (self.moving_above(a), self.moving_above(b));
         let shared = a.iter().zip(b).take_while(|(x, y)| x == y).count();
-        a.len() + b.len() - 2 * shared == 1
+        match (&a[shared..], &b[shared..]) {
+            ([joint], []) | ([], [joint]) => Some(self.nodes[joint.0].item),
+            _ => None,
+        }
     }
 }
 
@@ -377,7 +380,8 @@ mod tests {
         assert_eq!(assembly.poses(&[0.25, 0.0])[tip.0], pose);
         let carriage = assembly.link_node(0, "carriage").unwrap();
         assert!(assembly.rigidly_joined(carriage, assembly.item_node(1)));
-        assert!(assembly.neighbours(carriage, tip) && !assembly.neighbours(assembly.item_node(0), tip));
+        assert_eq!(assembly.only_joint_between(carriage, tip), Some(1));
+        assert_eq!(assembly.only_joint_between(assembly.item_node(0), tip), None);
     }
 
     #[test]

@@ -1,0 +1,176 @@
+//! The certified sweep against closed forms and against dense sampling.
+
+use std::collections::HashMap;
+use std::sync::Arc;
+
+use nalgebra::Unit;
+use proptest::prelude::*;
+use selvik_core::cell::{Cell, Item, Role};
+use selvik_core::clearance::{
+    Limit, PairMotion, Progress, Requirement, Rule, RuleSet, Sweep, SweepOptions, Verdict, distance, sweep,
+};
+use selvik_core::mesh::{Surface, TriangleMesh, box_mesh, cylinder_mesh, sphere_mesh};
+use selvik_core::program::Path;
+use selvik_core::robot::{Assembly, BodyId, Joint, JointKind, JointLimits, Link, Mechanism};
+use selvik_core::spatial::{Pose, Vector, pose_from_rpy};
+
+const TOLERANCE: f64 = 1e-4;
+
+fn item(id: &str, pose: Pose, mesh: Option<TriangleMesh>) -> Item {
+    Item {
+        id: id.into(),
+        name: id.to_owned(),
+        role: Role::Fixture,
+        parent: None,
+        on_link: None,
+        pose,
+        surface: mesh.map(|m| Arc::new(Surface::new(m))),
+    }
+}
+
+/// One mover on a chain of joints (kind, axis, origin), the mesh on the last link, and one post.
+fn cell_of(joints: &[(JointKind, Vector, Pose)], mover: TriangleMesh, post: TriangleMesh, at: Pose) -> Assembly {
+    let mut links = vec![Link { name: "l0".to_owned(), surface: None }];
+    let mut chain = Vec::new();
+    for (i, (kind, axis, origin)) in joints.iter().enumerate() {
+        let last = i + 1 == joints.len();
+        links.push(Link {
+            name: format!("l{}", i + 1),
+            surface: last.then(|| Arc::new(Surface::new(mover.clone()))),
+        });
+        chain.push(Joint {
+            name: format!("j{i}"),
+            kind: *kind,
+            parent: i,
+            child: i + 1,
+            origin: *origin,
+            axis: Unit::new_normalize(*axis),
+            limits: JointLimits::default(),
+        });
+    }
+    let items = vec![item("mover", Pose::identity(), None), item("post", at, Some(post))];
+    let mechanisms = HashMap::from([("mover".into(), Mechanism::new(links, chain).unwrap())]);
+    Assembly::new(Cell::new(items).unwrap(), mechanisms).unwrap()
+}
+
+fn rules(required: f64, tight: f64) -> RuleSet {
+    let requirement = Requirement::new(required, tight).unwrap();
+    let rule = Rule { name: "r".to_owned(), between: vec![0], and: vec![1], requirement };
+    RuleSet { rules: vec![rule], allowed: Vec::new() }
+}
+
+fn swept(assembly: &Assembly, path: &Path, rules: &RuleSet) -> Sweep {
+    let options = SweepOptions { tolerance: TOLERANCE, settled_margin: f64::INFINITY };
+    sweep(assembly, path, rules, &options, &Progress::default())
+}
+
+/// A bar of length 1 m and half width 20 mm turns about Z past a post of radius 50 mm at (1.2, 0).
+/// The end of the bar passes at 1.2 − 0.05 − √(1² + 0.02²)… where its corner points at the post, and
+/// at 1.2 − 0.05 − 1 where its end face does; the corner comes nearer.
+#[test]
+fn a_bar_turning_past_a_post_comes_as_close_as_geometry_says() {
+    let bar = box_mesh([1.0, 0.04, 0.04]).moved(&pose_from_rpy([0.5, 0.0, 0.0], [0.0; 3]));
+    let joint = (JointKind::Revolute, Vector::z(), Pose::identity());
+    let post = cylinder_mesh(0.05, 1.0, 720);
+    let assembly = cell_of(&[joint], bar, post, pose_from_rpy([1.2, 0.0, 0.0], [0.0; 3]));
+    let path = Path::new(1, vec![0.0, 2.0], vec![-1.0, 1.0], Vec::new());
+    let found = &swept(&assembly, &path, &rules(0.16, 0.2)).pairs[0];
+    let exact = 1.2 - 0.05 - (1.0f64 + 0.02 * 0.02).sqrt();
+    assert!((found.clearance.attained() - exact).abs() < 2e-5 + TOLERANCE, "{}", found.clearance.attained());
+    assert!(found.clearance.lower() <= exact + 1e-9 && found.clearance.width() <= TOLERANCE);
+    // The corner points at the post when the bar is turned by ± atan(0.02 / 1); speed is 1 rad/s.
+    assert!(((found.approach.time - 1.0).abs() - 0.02f64.atan()).abs() < 0.02);
+    assert_eq!(found.verdict, Verdict::Broken);
+    assert_eq!(found.broken.len(), 1);
+}
+
+/// A ball of radius 100 mm passes another of 150 mm in a straight line at 400 mm between the
+/// centres: 150 mm at the middle, nearer than 200 mm while |x| < √(450² − 400²) mm.
+#[test]
+fn a_straight_pass_by_a_ball_is_bracketed_in_distance_and_time() {
+    let joint = (JointKind::Prismatic, Vector::x(), pose_from_rpy([0.0, 0.4, 0.0], [0.0; 3]));
+    let post = sphere_mesh(0.15, 160);
+    let assembly = cell_of(&[joint], sphere_mesh(0.1, 160), post, Pose::identity());
+    let path = Path::new(1, vec![0.0, 2.0], vec![-1.0, 1.0], Vec::new());
+    let found = &swept(&assembly, &path, &rules(0.2, 0.25)).pairs[0];
+    // Balls of 160 meridians lie within r (1 − cos(π/160)) = 0.05 mm of the sphere.
+    assert!((found.clearance.attained() - 0.15).abs() < 2e-4, "{}", found.clearance.attained());
+    let half = (0.45f64.powi(2) - 0.4f64.powi(2)).sqrt();
+    let broken = found.broken[0];
+    assert_eq!(found.broken.len(), 1);
+    assert!((broken.start.0 - (1.0 - half)).abs() < 1e-3 && (broken.end.1 - (1.0 + half)).abs() < 1e-3);
+    assert!(broken.start.1 - broken.start.0 < 5e-4);
+}
+
+/// A thin plate shoots through a gap between two samples 50 ms apart.
+#[test]
+fn a_touch_between_two_samples_is_found() {
+    let joint = (JointKind::Prismatic, Vector::x(), Pose::identity());
+    let post = box_mesh([0.01, 0.1, 0.1]);
+    let assembly = cell_of(&[joint], box_mesh([0.01, 0.1, 0.1]), post, pose_from_rpy([0.075, 0.0, 0.0], [0.0; 3]));
+    // 1 m/s: the plates overlap for 20 ms round 75 ms.
+    let path = Path::new(1, vec![0.0, 0.2], vec![0.0, 0.2], Vec::new());
+    let body = |i: usize| BodyId(i);
+    for sample in [0.0, 0.05, 0.1, 0.15, 0.2] {
+        let q = path.at(sample);
+        let pose = Pose::translation(q[0], 0.0, 0.0).inv_mul(&Pose::translation(0.075, 0.0, 0.0));
+        let surfaces = [0, 1].map(|i| &assembly.body(body(i)).surface);
+        assert!(distance(surfaces[0], surfaces[1], &pose, Limit::default()).lower > 0.0);
+    }
+    let found = &swept(&assembly, &path, &rules(0.001, 0.002)).pairs[0];
+    assert!(found.approach.overlap && found.clearance.lower() == 0.0);
+    let touching = found.touching[0];
+    assert!((touching.start.0 - 0.065).abs() < 1e-3 && (touching.end.1 - 0.085).abs() < 1e-3, "{touching:?}");
+}
+
+#[test]
+fn a_stopped_sweep_says_that_it_is_not_complete() {
+    let joint = (JointKind::Revolute, Vector::z(), Pose::identity());
+    let assembly = cell_of(&[joint], box_mesh([1.0; 3]), box_mesh([0.1; 3]), pose_from_rpy([3.0, 0.0, 0.0], [0.0; 3]));
+    let path = Path::new(1, vec![0.0, 1.0], vec![0.0, 3.0], Vec::new());
+    let progress = Progress::default();
+    progress.stop();
+    let found = sweep(&assembly, &path, &rules(0.1, 0.2), &SweepOptions::default(), &progress);
+    assert!(!found.complete && found.pairs.is_empty());
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(40))]
+
+    /// Random chains, meshes and knots: sampling each millisecond never goes below the certified
+    /// bound, and what is attained is within the tolerance of it.
+    #[test]
+    fn sampling_never_goes_below_the_certified_bound(
+        axes in prop::collection::vec((any::<bool>(), prop::array::uniform3(-1.0f64..1.0), prop::array::uniform3(-0.4f64..0.4)), 1..4),
+        size in prop::array::uniform3(0.05f64..0.5),
+        at in prop::array::uniform3(-1.2f64..1.2),
+        turned in prop::array::uniform3(-3.0f64..3.0),
+        knots in prop::collection::vec(prop::array::uniform3(-1.5f64..1.5), 2..5),
+    ) {
+        prop_assume!(axes.iter().all(|a| Vector::from(a.1).norm() > 0.1));
+        let joints: Vec<_> = axes
+            .iter()
+            .map(|(slides, axis, xyz)| {
+                let kind = if *slides { JointKind::Prismatic } else { JointKind::Revolute };
+                (kind, Vector::from(*axis), pose_from_rpy(*xyz, [0.2, -0.3, 0.4]))
+            })
+            .collect();
+        let n = joints.len();
+        let assembly = cell_of(&joints, box_mesh(size), sphere_mesh(0.15, 12), pose_from_rpy(at, turned));
+        let times: Vec<f64> = (0..knots.len()).map(|i| i as f64 * 0.3).collect();
+        let values: Vec<f64> = knots.iter().flat_map(|k| k[..n].to_vec()).collect();
+        let path = Path::new(n, times, values, Vec::new());
+        let mut pair = PairMotion::new(&assembly, &path, BodyId(0), BodyId(1));
+        let (bracket, approach) = pair.minimum((0.0, path.duration()), TOLERANCE, f64::INFINITY, &|| true);
+        prop_assert!(bracket.width() <= TOLERANCE + 1e-12);
+        prop_assert!(((approach.on_a - approach.on_b).norm() - approach.distance).abs() < 1e-9);
+        let surfaces = [0, 1].map(|i| Arc::clone(&assembly.body(BodyId(i)).surface));
+        for ms in 0..=(path.duration() * 1e3) as usize {
+            let poses = assembly.poses(&path.at(ms as f64 * 1e-3));
+            let nodes = [0, 1].map(|i| assembly.body(BodyId(i)).node.0);
+            let relative = poses[nodes[0]].inv_mul(&poses[nodes[1]]);
+            let sampled = distance(&surfaces[0], &surfaces[1], &relative, Limit::default()).lower;
+            prop_assert!(sampled >= bracket.lower() - 1e-9, "{sampled} < {}", bracket.lower());
+        }
+    }
+}
