@@ -2,7 +2,9 @@
 
 use selvik_formats::package::PackageFiles;
 
-use crate::kit::{ALONG_Y, Parts, bar, block, bolt_circle, curve, drum, pipe, plate, put, stl, tapered, turned};
+use crate::kit::{
+    ALONG_Y, Parts, bar, block, bolt_circle, curve, drum, pipe, plate, put, stl, tapered, turned,
+};
 
 /// Where the track's URDF and the table's URDF are in the package.
 pub const TRACK: &str = "mechanisms/track.urdf";
@@ -50,8 +52,18 @@ pub fn write(files: &mut PackageFiles) {
     for (name, parts) in mechanisms {
         files.insert(&format!("mechanisms/{name}.stl"), stl(parts)).expect("a plain name");
     }
-    let track = two_links("track", ["rail", "carriage"], "slide", "prismatic", "0 1 0", "0 0 0.22", [-1.3, 1.3], 1.2);
-    let table = two_links("index_table", ["table_foot", "table_top"], "index", "revolute", "0 0 1", "0 0 0.66", [-3.2, 3.2], 1.2);
+    let track =
+        two_links("track", ["rail", "carriage"], "slide", "prismatic", "0 1 0", "0 0 0.22", [-1.3, 1.3], 1.2);
+    let table = two_links(
+        "index_table",
+        ["table_foot", "table_top"],
+        "index",
+        "revolute",
+        "0 0 1",
+        "0 0 0.66",
+        [-3.2, 3.2],
+        1.2,
+    );
     files.insert(TRACK, track.into_bytes()).expect("a plain name");
     files.insert(TABLE, table.into_bytes()).expect("a plain name");
 }
@@ -68,11 +80,16 @@ fn two_links(
     velocity: f64,
 ) -> String {
     let link = |name: &str| {
-        format!("  <link name=\"{name}\">\n    <visual><geometry><mesh filename=\"{name}.stl\" scale=\"0.001 0.001 0.001\"/></geometry></visual>\n  </link>\n")
+        format!(
+            "  <link name=\"{name}\">\n    <visual><geometry><mesh filename=\"{name}.stl\" scale=\"0.001 0.001 0.001\"/></geometry></visual>\n  </link>\n"
+        )
     };
     format!(
         "<?xml version=\"1.0\"?>\n<robot name=\"{robot}\">\n{}{}  <joint name=\"{joint}\" type=\"{kind}\">\n    <parent link=\"{}\"/><child link=\"{}\"/>\n    <origin xyz=\"{xyz}\"/><axis xyz=\"{axis}\"/>\n    <limit lower=\"{low}\" upper=\"{high}\" velocity=\"{velocity}\" effort=\"0\"/>\n  </joint>\n</robot>\n",
-        link(links[0]), link(links[1]), links[0], links[1],
+        link(links[0]),
+        link(links[1]),
+        links[0],
+        links[1],
     )
 }
 
@@ -80,7 +97,16 @@ fn two_links(
 fn nozzle() -> Parts {
     let tilt = NOZZLE_TILT.to_radians();
     let lance = turned(
-        &[(0.0, 0.0), (17.0, 0.0), (17.0, 44.0), (11.0, 54.0), (9.0, 96.0), (3.0, 122.0), (2.0, 128.0), (0.0, 128.0)],
+        &[
+            (0.0, 0.0),
+            (17.0, 0.0),
+            (17.0, 44.0),
+            (11.0, 54.0),
+            (9.0, 96.0),
+            (3.0, 122.0),
+            (2.0, 128.0),
+            (0.0, 128.0),
+        ],
         32,
     );
     let reach = 128.0 * tilt.cos();
@@ -110,7 +136,10 @@ fn hose_bracket() -> Parts {
         put(&block(40.0, 12.0, 34.0, 4.0), [0.0, 30.0, 16.0], [0.0; 3]),
         put(&block(26.0, 86.0, 9.0, 4.0), [0.0, 70.0, 40.0], [0.0; 3]),
         put(&pipe(18.0, 12.0, 20.0), [0.0, 116.0, 34.0], [0.0; 3]),
-        bar(&curve([[0.0, 116.0, 36.0], [0.0, 120.0, 90.0], [34.0, 122.0, 150.0], [96.0, 122.0, 222.0]]), 9.0),
+        bar(
+            &curve([[0.0, 116.0, 36.0], [0.0, 120.0, 90.0], [34.0, 122.0, 150.0], [96.0, 122.0, 222.0]]),
+            9.0,
+        ),
     ]
 }
 
@@ -141,19 +170,27 @@ fn pedestal() -> Parts {
         put(&block(440.0, 440.0, 24.0, 14.0), [0.0, 0.0, 326.0], [0.0; 3]),
     ];
     for (x, y) in [(1.0, 1.0), (1.0, -1.0), (-1.0, 1.0), (-1.0, -1.0)] {
-        parts.extend(bolt_circle(1, 0.0, 18.0, 22.0).iter().map(|b| put(b, [x * 230.0, y * 230.0, 0.0], [0.0; 3])));
+        parts.extend(
+            bolt_circle(1, 0.0, 18.0, 22.0).iter().map(|b| put(b, [x * 230.0, y * 230.0, 0.0], [0.0; 3])),
+        );
     }
     parts
 }
 
 fn fixture_plate() -> Parts {
-    let mut parts = vec![block(460.0, 460.0, 26.0, 14.0), put(&block(300.0, 300.0, 24.0, 10.0), [0.0, 0.0, 24.0], [0.0; 3])];
+    let mut parts = vec![
+        block(460.0, 460.0, 26.0, 14.0),
+        put(&block(300.0, 300.0, 24.0, 10.0), [0.0, 0.0, 24.0], [0.0; 3]),
+    ];
     parts.extend(bolt_circle(8, 200.0, 9.0, 26.0));
     parts
 }
 
 fn pins() -> Parts {
-    let pin = turned(&[(0.0, 0.0), (14.0, 0.0), (14.0, 22.0), (9.0, 24.0), (9.0, 40.0), (5.0, 46.0), (0.0, 46.0)], 32);
+    let pin = turned(
+        &[(0.0, 0.0), (14.0, 0.0), (14.0, 22.0), (9.0, 24.0), (9.0, 40.0), (5.0, 46.0), (0.0, 46.0)],
+        32,
+    );
     vec![put(&pin, [118.0, 0.0, 0.0], [0.0; 3]), put(&pin, [-118.0, 0.0, 0.0], [0.0; 3])]
 }
 
@@ -165,7 +202,11 @@ fn clamp() -> Parts {
         put(&plate(&tapered(22.0, 16.0, 74.0), 12.0, 3.0), [8.0, -5.0, 14.0], [90.0, -80.0, 0.0]),
         put(&plate(&tapered(17.0, 10.0, 104.0), 14.0, 3.0), [14.0, 7.0, 88.0], [90.0, 0.0, 180.0]),
         put(&drum(9.0, 40.0, 2.0), [14.0, -20.0, 88.0], ALONG_Y),
-        put(&turned(&[(0.0, 0.0), (11.0, 0.0), (11.0, 8.0), (5.0, 12.0), (5.0, 52.0), (0.0, 52.0)], 24), [-86.0, 0.0, 46.0], [0.0; 3]),
+        put(
+            &turned(&[(0.0, 0.0), (11.0, 0.0), (11.0, 8.0), (5.0, 12.0), (5.0, 52.0), (0.0, 52.0)], 24),
+            [-86.0, 0.0, 46.0],
+            [0.0; 3],
+        ),
         bar(&curve([[16.0, 0.0, 90.0], [34.0, 0.0, 104.0], [10.0, 0.0, 140.0], [-6.0, 0.0, 178.0]]), 9.0),
     ]
 }
@@ -174,16 +215,45 @@ fn clamp() -> Parts {
 fn housing() -> Parts {
     let body = turned(
         &[
-            (52.0, 0.0), (104.0, 0.0), (108.0, 3.0), (108.0, 15.0), (104.0, 18.0), (82.0, 20.0), (74.0, 28.0),
-            (72.0, 60.0), (84.0, 84.0), (84.0, 104.0), (72.0, 128.0), (74.0, 144.0), (82.0, 150.0),
-            (102.0, 151.0), (106.0, 154.0), (106.0, HOUSING_HEIGHT - 3.0), (103.0, HOUSING_HEIGHT),
-            (54.0, HOUSING_HEIGHT), (50.0, HOUSING_HEIGHT - 4.0), (50.0, 130.0), (62.0, 108.0),
-            (62.0, 80.0), (50.0, 56.0), (50.0, 4.0),
+            (52.0, 0.0),
+            (104.0, 0.0),
+            (108.0, 3.0),
+            (108.0, 15.0),
+            (104.0, 18.0),
+            (82.0, 20.0),
+            (74.0, 28.0),
+            (72.0, 60.0),
+            (84.0, 84.0),
+            (84.0, 104.0),
+            (72.0, 128.0),
+            (74.0, 144.0),
+            (82.0, 150.0),
+            (102.0, 151.0),
+            (106.0, 154.0),
+            (106.0, HOUSING_HEIGHT - 3.0),
+            (103.0, HOUSING_HEIGHT),
+            (54.0, HOUSING_HEIGHT),
+            (50.0, HOUSING_HEIGHT - 4.0),
+            (50.0, 130.0),
+            (62.0, 108.0),
+            (62.0, 80.0),
+            (50.0, 56.0),
+            (50.0, 4.0),
         ],
         72,
     );
     let outlet = turned(
-        &[(26.0, 58.0), (34.0, 58.0), (34.0, 76.0), (40.0, 78.0), (43.0, 80.0), (43.0, 90.0), (40.0, 92.0), (28.0, 92.0), (26.0, 90.0)],
+        &[
+            (26.0, 58.0),
+            (34.0, 58.0),
+            (34.0, 76.0),
+            (40.0, 78.0),
+            (43.0, 80.0),
+            (43.0, 90.0),
+            (40.0, 92.0),
+            (28.0, 92.0),
+            (26.0, 90.0),
+        ],
         48,
     );
     let mut parts = vec![body, put(&outlet, [0.0, 0.0, 94.0], [0.0, 90.0, -40.0])];
@@ -214,7 +284,16 @@ fn purge_post() -> Parts {
         put(&block(220.0, 160.0, 14.0, 10.0), [0.0, 0.0, 570.0], [0.0; 3]),
         put(
             &turned(
-                &[(54.0, 8.0), (54.0, 120.0), (62.0, 120.0), (64.0, 116.0), (64.0, 4.0), (60.0, 0.0), (0.1, 0.0), (0.1, 8.0)],
+                &[
+                    (54.0, 8.0),
+                    (54.0, 120.0),
+                    (62.0, 120.0),
+                    (64.0, 116.0),
+                    (64.0, 4.0),
+                    (60.0, 0.0),
+                    (0.1, 0.0),
+                    (0.1, 8.0),
+                ],
                 48,
             ),
             [-40.0, 0.0, 584.0],
@@ -278,7 +357,19 @@ fn fence_panel() -> Parts {
 fn gate() -> Parts {
     let mut parts = fence_panel();
     parts.push(put(&block(60.0, 60.0, 140.0, 8.0), [950.0, -30.0, 1000.0], [0.0; 3]));
-    parts.push(put(&bar(&curve([[930.0, -40.0, 900.0], [930.0, -90.0, 920.0], [930.0, -90.0, 1080.0], [930.0, -40.0, 1100.0]]), 10.0), [0.0; 3], [0.0; 3]));
+    parts.push(put(
+        &bar(
+            &curve([
+                [930.0, -40.0, 900.0],
+                [930.0, -90.0, 920.0],
+                [930.0, -90.0, 1080.0],
+                [930.0, -40.0, 1100.0],
+            ]),
+            10.0,
+        ),
+        [0.0; 3],
+        [0.0; 3],
+    ));
     parts
 }
 
@@ -315,8 +406,21 @@ fn carriage() -> Parts {
 fn table_foot() -> Parts {
     let mut parts = vec![
         turned(
-            &[(0.0, 0.0), (310.0, 0.0), (320.0, 10.0), (320.0, 34.0), (300.0, 44.0), (190.0, 60.0), (170.0, 90.0),
-              (165.0, 520.0), (190.0, 560.0), (250.0, 580.0), (250.0, 640.0), (240.0, 652.0), (0.0, 656.0)],
+            &[
+                (0.0, 0.0),
+                (310.0, 0.0),
+                (320.0, 10.0),
+                (320.0, 34.0),
+                (300.0, 44.0),
+                (190.0, 60.0),
+                (170.0, 90.0),
+                (165.0, 520.0),
+                (190.0, 560.0),
+                (250.0, 580.0),
+                (250.0, 640.0),
+                (240.0, 652.0),
+                (0.0, 656.0),
+            ],
             64,
         ),
         put(&block(150.0, 120.0, 190.0, 14.0), [-200.0, 0.0, 300.0], [0.0; 3]),

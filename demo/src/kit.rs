@@ -222,4 +222,3 @@ fn mesh(soup: Vec<[Point; 3]>) -> TriangleMesh {
 pub fn pose(xyz_mm: [f64; 3], rpy_deg: [f64; 3]) -> selvik_formats::package::PoseDocument {
     selvik_formats::package::PoseDocument { xyz_mm, rpy_deg }
 }
-

@@ -112,15 +112,30 @@ fn station_1(roster: &mut Roster) {
     roster.add(("nozzle", "Nozzle 35°", Tool), (Some("r1"), Some("interface")), NONE, Some("nozzle"));
     let tilt = NOZZLE_TILT.to_radians();
     let tip = [128.0 * tilt.sin(), 0.0, NOZZLE_REACH];
-    frame(roster, ("tcp-nozzle", "TCP nozzle", FrameKind::Tcp), ("nozzle", None), pose(tip, [0.0, NOZZLE_TILT, 0.0]));
-    roster.add(("nozzle-bracket", "Nozzle bracket", Tool), (Some("nozzle"), None), NONE, Some("nozzle_bracket"));
+    frame(
+        roster,
+        ("tcp-nozzle", "TCP nozzle", FrameKind::Tcp),
+        ("nozzle", None),
+        pose(tip, [0.0, NOZZLE_TILT, 0.0]),
+    );
+    roster.add(
+        ("nozzle-bracket", "Nozzle bracket", Tool),
+        (Some("nozzle"), None),
+        NONE,
+        Some("nozzle_bracket"),
+    );
     roster.add(("hose-bracket", "Hose bracket", Tool), (Some("nozzle"), None), NONE, Some("hose_bracket"));
     let post = pose([120.0, -860.0, 0.0], [0.0, 0.0, 90.0]);
     roster.add(("purge-cup", "Purge cup", Fixture), (Some("station-1"), None), post, Some("purge_post"));
     let brush = pose([70.0, 0.0, 584.0], [0.0; 3]);
     roster.add(("brush", "Brush", Fixture), (Some("purge-cup"), None), brush, Some("brush"));
     let mast = pose([500.0, 560.0, 0.0], [0.0; 3]);
-    roster.add(("camera-mast", "Camera mast", Structure), (Some("station-1"), None), mast, Some("camera_mast"));
+    roster.add(
+        ("camera-mast", "Camera mast", Structure),
+        (Some("station-1"), None),
+        mast,
+        Some("camera_mast"),
+    );
 }
 
 fn station_2(roster: &mut Roster) {
@@ -133,53 +148,116 @@ fn station_2(roster: &mut Roster) {
     roster.add(("r2", "R2 loading arm", Robot), (Some("track"), Some("carriage")), at, None).mechanism =
         mechanism(crate::arm::URDF, &home);
     frame(roster, ("r2-base", "Base R2", FrameKind::Base), ("r2", None), NONE);
-    roster.add(("gripper", "Two-finger gripper", Tool), (Some("r2"), Some("interface")), NONE, Some("gripper"));
-    for (id, name, y, yaw) in [("finger-1", "Finger 1", 132.0, 0.0), ("finger-2", "Finger 2", -132.0, 180.0)] {
+    roster.add(
+        ("gripper", "Two-finger gripper", Tool),
+        (Some("r2"), Some("interface")),
+        NONE,
+        Some("gripper"),
+    );
+    for (id, name, y, yaw) in [("finger-1", "Finger 1", 132.0, 0.0), ("finger-2", "Finger 2", -132.0, 180.0)]
+    {
         let at = pose([0.0, y, 100.0], [0.0, 0.0, yaw]);
         roster.add((id, name, Tool), (Some("gripper"), None), at, Some("finger"));
     }
-    frame(roster, ("tcp-gripper", "TCP gripper", FrameKind::Tcp), ("gripper", None), pose([0.0, 0.0, 205.0], [0.0; 3]));
+    frame(
+        roster,
+        ("tcp-gripper", "TCP gripper", FrameKind::Tcp),
+        ("gripper", None),
+        pose([0.0, 0.0, 205.0], [0.0; 3]),
+    );
 }
 
 fn table(roster: &mut Roster) {
     let at = pose([1330.0, 0.0, 0.0], [0.0; 3]);
-    roster.add(("index-table", "Index table", Fixture), (None, None), at, None).mechanism = mechanism(TABLE, &[]);
+    roster.add(("index-table", "Index table", Fixture), (None, None), at, None).mechanism =
+        mechanism(TABLE, &[]);
     for (side, x, yaw) in [("a", -500.0, 180.0), ("b", 500.0, 0.0)] {
         let upper = side.to_uppercase();
         let fixture = format!("fixture-{side}");
         let at = pose([x, 0.0, 70.0], [0.0, 0.0, yaw]);
-        roster.add((&fixture, &format!("Fixture {upper}"), Fixture), (Some("index-table"), Some("table_top")), at, Some("fixture_plate"));
+        roster.add(
+            (&fixture, &format!("Fixture {upper}"), Fixture),
+            (Some("index-table"), Some("table_top")),
+            at,
+            Some("fixture_plate"),
+        );
         let pins = format!("pins-{side}");
-        roster.add((&pins, &format!("Locating pins {upper}"), Fixture), (Some(&fixture), None), pose([0.0, 0.0, 48.0], [0.0; 3]), Some("pins"));
+        roster.add(
+            (&pins, &format!("Locating pins {upper}"), Fixture),
+            (Some(&fixture), None),
+            pose([0.0, 0.0, 48.0], [0.0; 3]),
+            Some("pins"),
+        );
         for (number, bearing) in [(1, 35.0), (2, 155.0), (3, 275.0)] {
             let (sin, cos) = f64::to_radians(bearing).sin_cos();
             let at = pose([186.0 * cos, 186.0 * sin, 26.0], [0.0, 0.0, bearing]);
-            roster.add((&format!("clamp-{side}{number}"), &format!("Clamp {upper}{number}"), Fixture), (Some(&fixture), None), at, Some("clamp"));
+            roster.add(
+                (&format!("clamp-{side}{number}"), &format!("Clamp {upper}{number}"), Fixture),
+                (Some(&fixture), None),
+                at,
+                Some("clamp"),
+            );
         }
         let housing = format!("housing-{side}");
-        roster.add((&housing, &format!("Housing {upper}"), Part), (Some(&fixture), None), pose([0.0, 0.0, 48.0], [0.0; 3]), Some("housing"));
+        roster.add(
+            (&housing, &format!("Housing {upper}"), Part),
+            (Some(&fixture), None),
+            pose([0.0, 0.0, 48.0], [0.0; 3]),
+            Some("housing"),
+        );
     }
     let at = pose([0.0, 118.0, 70.0], [0.0, 0.0, 90.0]);
     roster.add(("rib-a", "Housing A rib", Part), (Some("housing-a"), None), at, Some("rib"));
-    frame(roster, ("seal-face-a", "Sealing face A", FrameKind::Frame), ("housing-a", None), pose([0.0, 0.0, 168.0], [0.0, 0.0, 180.0]));
-    frame(roster, ("seat-b", "Seat B", FrameKind::Frame), ("fixture-b", None), pose([0.0, 0.0, 48.0], [0.0; 3]));
+    frame(
+        roster,
+        ("seal-face-a", "Sealing face A", FrameKind::Frame),
+        ("housing-a", None),
+        pose([0.0, 0.0, 168.0], [0.0, 0.0, 180.0]),
+    );
+    frame(
+        roster,
+        ("seat-b", "Seat B", FrameKind::Frame),
+        ("fixture-b", None),
+        pose([0.0, 0.0, 48.0], [0.0; 3]),
+    );
 }
 
 fn surroundings(roster: &mut Roster) {
     let at = pose([1500.0, 1780.0, 0.0], [0.0; 3]);
     roster.add(("rack", "Housing rack", Structure), (None, None), at, Some("rack"));
-    let shelf = [(-380.0, 450.0), (0.0, 450.0), (380.0, 450.0), (-380.0, 890.0), (0.0, 890.0), (380.0, 890.0)];
+    let shelf =
+        [(-380.0, 450.0), (0.0, 450.0), (380.0, 450.0), (-380.0, 890.0), (0.0, 890.0), (380.0, 890.0)];
     for (number, (x, z)) in (1..).zip([(380.0, 890.0)].into_iter().chain(shelf[..5].iter().copied())) {
         let at = pose([x, -40.0, z], [0.0, 0.0, 25.0]);
-        roster.add((&format!("housing-r{number}"), &format!("Rack housing {number}"), Part), (Some("rack"), None), at, Some("housing"));
+        roster.add(
+            (&format!("housing-r{number}"), &format!("Rack housing {number}"), Part),
+            (Some("rack"), None),
+            at,
+            Some("housing"),
+        );
     }
-    roster.add(("cabinet", "Control cabinet", Structure), (None, None), pose([-980.0, 1500.0, 0.0], [0.0, 0.0, 90.0]), Some("cabinet"));
-    roster.add(("floor-duct", "Floor duct", Structure), (None, None), pose([-560.0, 760.0, 0.0], [0.0, 0.0, 40.0]), Some("floor_duct"));
+    roster.add(
+        ("cabinet", "Control cabinet", Structure),
+        (None, None),
+        pose([-980.0, 1500.0, 0.0], [0.0, 0.0, 90.0]),
+        Some("cabinet"),
+    );
+    roster.add(
+        ("floor-duct", "Floor duct", Structure),
+        (None, None),
+        pose([-560.0, 760.0, 0.0], [0.0, 0.0, 40.0]),
+        Some("floor_duct"),
+    );
     roster.add(("fence", "Fence", Group), (None, None), NONE, None);
     let mut number = 0;
     let mut panel = |roster: &mut Roster, x: f64, y: f64, yaw: f64| {
         number += 1;
-        roster.add((&format!("panel-{number}"), &format!("Fence panel {number}"), Structure), (Some("fence"), None), pose([x, y, 0.0], [0.0, 0.0, yaw]), Some("fence_panel"));
+        roster.add(
+            (&format!("panel-{number}"), &format!("Fence panel {number}"), Structure),
+            (Some("fence"), None),
+            pose([x, y, 0.0], [0.0, 0.0, yaw]),
+            Some("fence_panel"),
+        );
     };
     for i in 0..5 {
         panel(roster, -1500.0 + 1000.0 * f64::from(i), 2400.0, 0.0);
@@ -188,7 +266,12 @@ fn surroundings(roster: &mut Roster) {
         panel(roster, -1500.0, 2400.0 - 1000.0 * f64::from(i), -90.0);
         panel(roster, 3500.0, 2400.0 - 1000.0 * f64::from(i), -90.0);
     }
-    roster.add(("gate", "Gate", Structure), (Some("fence"), None), pose([-1500.0, -1600.0, 0.0], [0.0; 3]), Some("gate"));
+    roster.add(
+        ("gate", "Gate", Structure),
+        (Some("fence"), None),
+        pose([-1500.0, -1600.0, 0.0], [0.0; 3]),
+        Some("gate"),
+    );
 }
 
 fn frame(
@@ -201,22 +284,24 @@ fn frame(
 }
 
 fn views() -> Vec<SavedViewDocument> {
-    let view = |id: &str, name: &str, pivot: [f64; 3], bearing: f64, elevation: f64, distance: f64| SavedViewDocument {
-        id: id.to_owned(),
-        name: name.to_owned(),
-        viewpoint: ViewpointDocument {
-            pivot_mm: pivot,
-            bearing_deg: bearing,
-            elevation_deg: elevation,
-            distance_mm: distance,
-            projection: ProjectionKind::Perspective,
-            lens_mm: 35.0,
-            width_mm: 4000.0,
-        },
-        style: StyleDocument::ShadedEdges,
-        hidden: Vec::new(),
-        section: None,
-        time_s: None,
+    let view = |id: &str, name: &str, pivot: [f64; 3], bearing: f64, elevation: f64, distance: f64| {
+        SavedViewDocument {
+            id: id.to_owned(),
+            name: name.to_owned(),
+            viewpoint: ViewpointDocument {
+                pivot_mm: pivot,
+                bearing_deg: bearing,
+                elevation_deg: elevation,
+                distance_mm: distance,
+                projection: ProjectionKind::Perspective,
+                lens_mm: 35.0,
+                width_mm: 4000.0,
+            },
+            style: StyleDocument::ShadedEdges,
+            hidden: Vec::new(),
+            section: None,
+            time_s: None,
+        }
     };
     let mut gap = view("clamps", "Fixture A, clamps", [830.0, 0.0, 800.0], 20.0, 30.0, 1700.0);
     gap.hidden = vec!["fence".to_owned()];

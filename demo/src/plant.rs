@@ -82,7 +82,14 @@ impl Stage {
 
     /// The distance of `mover` and `fixed` (moved by `shift` in the world) at `time`, if less than
     /// `enough`.
-    fn gap(&self, mover: &(NodeId, Arc<Surface>), fixed: &(NodeId, Arc<Surface>), shift: &Vector, time: f64, enough: f64) -> f64 {
+    fn gap(
+        &self,
+        mover: &(NodeId, Arc<Surface>),
+        fixed: &(NodeId, Arc<Surface>),
+        shift: &Vector,
+        time: f64,
+        enough: f64,
+    ) -> f64 {
         let q = self.path.at(time);
         let mut stands = self.workcell.assembly.pose_of(fixed.0, &q);
         stands.translation.vector += shift;
@@ -91,7 +98,12 @@ impl Stage {
     }
 
     /// When the two come nearest, and how near.
-    fn nearest(&self, mover: &(NodeId, Arc<Surface>), fixed: &(NodeId, Arc<Surface>), shift: &Vector) -> (f64, f64) {
+    fn nearest(
+        &self,
+        mover: &(NodeId, Arc<Surface>),
+        fixed: &(NodeId, Arc<Surface>),
+        shift: &Vector,
+    ) -> (f64, f64) {
         let mut best = (f64::INFINITY, 0.0);
         let steps = (self.path.duration() / 0.01) as usize;
         for i in 0..=steps {
@@ -115,7 +127,14 @@ impl Stage {
     }
 
     /// Slides `item` along `away` (in the world) until `mover` passes it at `wanted`.
-    fn slide(&self, document: &mut CellDocument, mover: (&str, Option<&str>), item: &str, away: Vector, wanted: f64) {
+    fn slide(
+        &self,
+        document: &mut CellDocument,
+        mover: (&str, Option<&str>),
+        item: &str,
+        away: Vector,
+        wanted: f64,
+    ) {
         let (mover, fixed) = (self.body(mover.0, mover.1), self.body(item, None));
         let away = away.normalize();
         let (mut near, mut far) = (-0.045, 0.2);

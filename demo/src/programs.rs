@@ -2,8 +2,8 @@
 
 use indexmap::IndexMap;
 use selvik_formats::package::{
-    CellDocument, LaneDocument, MoveDocument, PackageFiles, ProgramDocument, RunPlanDocument,
-    TargetDocument, write_targets,
+    CellDocument, LaneDocument, MoveDocument, PackageFiles, ProgramDocument, RunPlanDocument, TargetDocument,
+    write_targets,
 };
 
 use crate::kit::pose;
@@ -58,12 +58,7 @@ fn linear(to: &str, speed_mm_s: f64) -> MoveDocument {
 }
 
 fn circular(via: &str, to: &str, speed_mm_s: f64) -> MoveDocument {
-    MoveDocument::Circular {
-        via: via.to_owned(),
-        to: to.to_owned(),
-        speed_mm_s,
-        acceleration_mm_s2: None,
-    }
+    MoveDocument::Circular { via: via.to_owned(), to: to.to_owned(), speed_mm_s, acceleration_mm_s2: None }
 }
 
 /// The lance points straight down when the TCP is turned over.
@@ -103,7 +98,9 @@ fn seal_flange(files: &mut PackageFiles) -> ProgramDocument {
         target("T1", face, [-80.0, 0.0, 140.0], lean(180.0)),
         target("T2", face, ring(180.0, 2.0), lean(180.0)),
     ];
-    for (id, bearing) in [("T3", 135.0), ("T4", 90.0), ("T5", 45.0), ("T6", 0.0), ("T7", -45.0), ("T8", -90.0), ("T9", -135.0)] {
+    for (id, bearing) in
+        [("T3", 135.0), ("T4", 90.0), ("T5", 45.0), ("T6", 0.0), ("T7", -45.0), ("T8", -90.0), ("T9", -135.0)]
+    {
         targets.push(target(id, face, ring(bearing, 2.0), lean(bearing)));
     }
     targets.push(target("T10", face, [-80.0, 30.0, 150.0], lean(180.0)));

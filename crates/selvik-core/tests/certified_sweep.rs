@@ -7,7 +7,8 @@ use nalgebra::Unit;
 use proptest::prelude::*;
 use selvik_core::cell::{Cell, Item, Role};
 use selvik_core::clearance::{
-    Limit, PairMotion, Progress, Requirement, Rule, RuleSet, Sweep, SweepOptions, Verdict, distance, sweep,
+    Aim, Limit, PairMotion, Progress, Requirement, Rule, RuleSet, Sweep, SweepOptions, Verdict, distance,
+    sweep,
 };
 use selvik_core::mesh::{Surface, TriangleMesh, box_mesh, cylinder_mesh, sphere_mesh};
 use selvik_core::program::Path;
@@ -29,7 +30,12 @@ fn item(id: &str, pose: Pose, mesh: Option<TriangleMesh>) -> Item {
 }
 
 /// One mover on a chain of joints (kind, axis, origin), the mesh on the last link, and one post.
-fn cell_of(joints: &[(JointKind, Vector, Pose)], mover: TriangleMesh, post: TriangleMesh, at: Pose) -> Assembly {
+fn cell_of(
+    joints: &[(JointKind, Vector, Pose)],
+    mover: TriangleMesh,
+    post: TriangleMesh,
+    at: Pose,
+) -> Assembly {
     let mut links = vec![Link { name: "l0".to_owned(), surface: None }];
     let mut chain = Vec::new();
     for (i, (kind, axis, origin)) in joints.iter().enumerate() {
@@ -60,8 +66,7 @@ fn rules(required: f64, tight: f64) -> RuleSet {
 }
 
 fn swept(assembly: &Assembly, path: &Path, rules: &RuleSet) -> Sweep {
-    let options = SweepOptions { tolerance: TOLERANCE, settled_margin: f64::INFINITY };
-    sweep(assembly, path, rules, &options, &Progress::default())
+    sweep(assembly, path, rules, &SweepOptions::every_pair(TOLERANCE), &Progress::default())
 }
 
 /// A bar of length 1 m and half width 20 mm turns about Z past a post of radius 50 mm at (1.2, 0).
@@ -107,7 +112,8 @@ fn a_straight_pass_by_a_ball_is_bracketed_in_distance_and_time() {
 fn a_touch_between_two_samples_is_found() {
     let joint = (JointKind::Prismatic, Vector::x(), Pose::identity());
     let post = box_mesh([0.01, 0.1, 0.1]);
-    let assembly = cell_of(&[joint], box_mesh([0.01, 0.1, 0.1]), post, pose_from_rpy([0.075, 0.0, 0.0], [0.0; 3]));
+    let assembly =
+        cell_of(&[joint], box_mesh([0.01, 0.1, 0.1]), post, pose_from_rpy([0.075, 0.0, 0.0], [0.0; 3]));
     // 1 m/s: the plates overlap for 20 ms round 75 ms.
     let path = Path::new(1, vec![0.0, 0.2], vec![0.0, 0.2], Vec::new());
     let body = |i: usize| BodyId(i);
@@ -126,7 +132,8 @@ fn a_touch_between_two_samples_is_found() {
 #[test]
 fn a_stopped_sweep_says_that_it_is_not_complete() {
     let joint = (JointKind::Revolute, Vector::z(), Pose::identity());
-    let assembly = cell_of(&[joint], box_mesh([1.0; 3]), box_mesh([0.1; 3]), pose_from_rpy([3.0, 0.0, 0.0], [0.0; 3]));
+    let assembly =
+        cell_of(&[joint], box_mesh([1.0; 3]), box_mesh([0.1; 3]), pose_from_rpy([3.0, 0.0, 0.0], [0.0; 3]));
     let path = Path::new(1, vec![0.0, 1.0], vec![0.0, 3.0], Vec::new());
     let progress = Progress::default();
     progress.stop();
@@ -161,7 +168,7 @@ proptest! {
         let values: Vec<f64> = knots.iter().flat_map(|k| k[..n].to_vec()).collect();
         let path = Path::new(n, times, values, Vec::new());
         let mut pair = PairMotion::new(&assembly, &path, BodyId(0), BodyId(1));
-        let (bracket, approach) = pair.minimum((0.0, path.duration()), TOLERANCE, f64::INFINITY, &|| true);
+        let (bracket, approach) = pair.minimum((0.0, path.duration()), &Aim::exactly(TOLERANCE), &|| true);
         prop_assert!(bracket.width() <= TOLERANCE + 1e-12);
         prop_assert!(((approach.on_a - approach.on_b).norm() - approach.distance).abs() < 1e-9);
         let surfaces = [0, 1].map(|i| Arc::clone(&assembly.body(BodyId(i)).surface));

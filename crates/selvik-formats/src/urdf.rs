@@ -56,8 +56,7 @@ impl Reader<'_> {
             let surface = self.surface(&node)?.map(|m| Arc::new(Surface::new(m)));
             links.push(Link { name: name.to_owned(), surface });
         }
-        let joints =
-            children(&robot, "joint").map(|n| self.joint(&n, &index)).collect::<Result<Vec<_>>>()?;
+        let joints = children(&robot, "joint").map(|n| self.joint(&n, &index)).collect::<Result<Vec<_>>>()?;
         Mechanism::new(links, joints).map_err(|e| self.fail(&robot, &e.to_string()))
     }
 
@@ -193,9 +192,8 @@ impl Reader<'_> {
     }
 
     fn attribute<'n>(&self, node: &Node<'n, '_>, key: &str) -> Result<&'n str> {
-        node.attribute(key).ok_or_else(|| {
-            self.fail(node, &format!("<{}> has no {key}=\"…\"", node.tag_name().name()))
-        })
+        node.attribute(key)
+            .ok_or_else(|| self.fail(node, &format!("<{}> has no {key}=\"…\"", node.tag_name().name())))
     }
 
     fn number(&self, node: &Node, key: &str) -> Result<Option<f64>> {
@@ -303,11 +301,7 @@ mod tests {
     #[case::planar(ARM.replace("prismatic", "planar"), "line 4", "only fixed")]
     #[case::cut_off(ARM[..200].to_owned(), "line", "well-formed")]
     #[case::circle(ARM.replace("</robot>", "<joint name=\"j2\" type=\"fixed\"><parent link=\"slide\"/><child link=\"base\"/></joint></robot>"), "line 1", "every link is moved")]
-    fn what_is_wrong_is_refused_with_its_line(
-        #[case] text: String,
-        #[case] place: &str,
-        #[case] says: &str,
-    ) {
+    fn what_is_wrong_is_refused_with_its_line(#[case] text: String, #[case] place: &str, #[case] says: &str) {
         let error = read(&text).unwrap_err().to_string();
         assert!(error.contains(place) && error.contains(says), "{error}");
     }

@@ -11,15 +11,15 @@ use selvik_core::program::{
     Goal, Lane, Motion, Move, Path, PathTolerance, Program, ProgramError, RunPlan, plan_path,
 };
 use selvik_core::robot::{
-    Arm, Assembly, Configuration, Convention, DhRow, Elbow, JointKind, JointLimits, Link, Mechanism,
-    NodeId, Shoulder, Span, Wrist, chain_from_dh,
+    Arm, Assembly, Configuration, Convention, DhRow, Elbow, JointKind, JointLimits, Link, Mechanism, NodeId,
+    Shoulder, Span, Wrist, chain_from_dh,
 };
 
 use crate::mesh::read_mesh;
 use crate::package::{
-    BodyDocument, CELL_FILE, CellDocument, DhConvention, DhRowDocument, MechanismDocument,
-    MechanismSource, MoveDocument, PackageFiles, PostureDocument, ProgramDocument, RoleDocument,
-    ShapeDocument, TargetDocument, read_document, read_targets,
+    BodyDocument, CELL_FILE, CellDocument, DhConvention, DhRowDocument, MechanismDocument, MechanismSource,
+    MoveDocument, PackageFiles, PostureDocument, ProgramDocument, RoleDocument, ShapeDocument,
+    TargetDocument, read_document, read_targets,
 };
 use crate::urdf::{FACETS, read_urdf};
 use crate::{FormatError, Result};
@@ -338,9 +338,8 @@ fn rules(document: &CellDocument, names: &Names) -> Result<RuleSet> {
     let mut set = RuleSet::default();
     for rule in &document.rules {
         let place = format!("rule \"{}\"", rule.id);
-        let side = |ids: &[String]| {
-            ids.iter().map(|id| names.item(id, &place)).collect::<Result<Vec<usize>>>()
-        };
+        let side =
+            |ids: &[String]| ids.iter().map(|id| names.item(id, &place)).collect::<Result<Vec<usize>>>();
         if rule.between.is_empty() {
             return Err(refuse(&place, "between names no item"));
         }
@@ -367,11 +366,7 @@ fn programs(
     names: &Names,
 ) -> Result<IndexMap<String, Program>> {
     unique("programs", document.programs.iter().map(|p| &p.id))?;
-    document
-        .programs
-        .iter()
-        .map(|p| Ok((p.id.clone(), program(p, files, names)?)))
-        .collect()
+    document.programs.iter().map(|p| Ok((p.id.clone(), program(p, files, names)?))).collect()
 }
 
 fn program(document: &ProgramDocument, files: &PackageFiles, names: &Names) -> Result<Program> {
@@ -389,16 +384,11 @@ fn program(document: &ProgramDocument, files: &PackageFiles, names: &Names) -> R
     for (index, step) in document.moves.iter().enumerate() {
         let place = format!("{place} moves[{index}]");
         let goal = |id: &str, posture: Option<PostureDocument>| -> Result<Goal> {
-            let target = by_id
-                .get(id)
-                .ok_or_else(|| refuse(&place, format!("there is no target \"{id}\"")))?;
+            let target =
+                by_id.get(id).ok_or_else(|| refuse(&place, format!("there is no target \"{id}\"")))?;
             finite(&place, target.pose.xyz_mm.iter().chain(&target.pose.rpy_deg))?;
             let frame = target.frame.as_ref().map(|f| names.node(f, &place)).transpose()?;
-            Ok(Goal::Pose {
-                frame,
-                pose: target.pose.to_pose(),
-                configuration: posture.map(configuration),
-            })
+            Ok(Goal::Pose { frame, pose: target.pose.to_pose(), configuration: posture.map(configuration) })
         };
         let also = |named: &IndexMap<String, f64>| {
             named.iter().map(|(key, &v)| names.joint(key, v, &place)).collect::<Result<Vec<_>>>()
@@ -440,12 +430,8 @@ fn program(document: &ProgramDocument, files: &PackageFiles, names: &Names) -> R
                 let motion = Motion::Circular { via, to: goal, speed, acceleration };
                 (format!("circular move to {to}"), motion, Vec::new())
             }
-            MoveDocument::Wait { seconds } => {
-                ("wait".to_owned(), Motion::Wait(*seconds), Vec::new())
-            }
-            MoveDocument::Sync { mark } => {
-                (format!("sync {mark}"), Motion::Sync(mark.clone()), Vec::new())
-            }
+            MoveDocument::Wait { seconds } => ("wait".to_owned(), Motion::Wait(*seconds), Vec::new()),
+            MoveDocument::Sync { mark } => (format!("sync {mark}"), Motion::Sync(mark.clone()), Vec::new()),
         };
         moves.push(Move { label, motion, also });
     }

@@ -51,7 +51,10 @@ fn admit(hosts: &AllowedHosts, headers: &HeaderMap) -> Result<(), Problem> {
     let text = |name: header::HeaderName| headers.get(name).and_then(|v| v.to_str().ok());
     let host = text(header::HOST).unwrap_or_default();
     let refused = |what: &str| {
-        Err(Problem::new(StatusCode::FORBIDDEN, format!("{what}; start the server with --allow-host to permit it")))
+        Err(Problem::new(
+            StatusCode::FORBIDDEN,
+            format!("{what}; start the server with --allow-host to permit it"),
+        ))
     };
     if !hosts.knows(host) {
         return refused(&format!("this server does not answer to the name \"{host}\""));

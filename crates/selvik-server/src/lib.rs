@@ -40,7 +40,6 @@ impl App {
     }
 
     /// Everything the server answers to.
-    #[must_use]
     pub fn router(self, hosts: AllowedHosts) -> Router {
         let (api, _) = api::router().split_for_parts();
         api.route("/api/live", axum::routing::any(live::socket))

@@ -49,7 +49,15 @@ impl OpenCell {
             })
             .collect();
         let fingerprint = fingerprint(&workcell.document, &stored.files);
-        Ok(Self { revision: stored.revision, workcell, path, files: stored.files, mesh_names, meshes, fingerprint })
+        Ok(Self {
+            revision: stored.revision,
+            workcell,
+            path,
+            files: stored.files,
+            mesh_names,
+            meshes,
+            fingerprint,
+        })
     }
 
     /// The mesh called `name` as it is drawn: little-endian counts of vertices, triangles and edges
@@ -61,7 +69,9 @@ impl OpenCell {
         for count in [mesh.vertices().len(), mesh.triangles().len(), edges.len()] {
             bytes.extend((count as u32).to_le_bytes());
         }
-        bytes.extend(mesh.vertices().iter().flat_map(|v| [v.x, v.y, v.z]).flat_map(|x| (x as f32).to_le_bytes()));
+        bytes.extend(
+            mesh.vertices().iter().flat_map(|v| [v.x, v.y, v.z]).flat_map(|x| (x as f32).to_le_bytes()),
+        );
         bytes.extend(mesh.triangles().iter().flatten().flat_map(|i| i.to_le_bytes()));
         bytes.extend(edges.iter().flatten().flat_map(|i| i.to_le_bytes()));
         Some(bytes)

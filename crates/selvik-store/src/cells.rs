@@ -2,7 +2,9 @@ use chrono::{DateTime, Utc};
 use diesel::prelude::*;
 use diesel::upsert::excluded;
 use diesel_async::{AsyncConnection, AsyncPgConnection, RunQueryDsl};
-use selvik_formats::package::{CELL_FILE, CellDocument, Entry, PackageFiles, from_entries, to_entries, write_document};
+use selvik_formats::package::{
+    CELL_FILE, CellDocument, Entry, PackageFiles, from_entries, to_entries, write_document,
+};
 use serde_json::Value;
 use sha2::{Digest, Sha256};
 use uuid::Uuid;
@@ -116,8 +118,7 @@ impl Store {
             .build_transaction()
             .repeatable_read()
             .run::<_, StoreError, _>(async |connection| {
-                let revision =
-                    cells::table.find(id).select(cells::revision).first(connection).await?;
+                let revision = cells::table.find(id).select(cells::revision).first(connection).await?;
                 let document = document(connection, id).await?;
                 let contents: Vec<(String, Vec<u8>)> = cell_files::table
                     .inner_join(assets::table)
@@ -151,8 +152,7 @@ impl Store {
     /// # Errors
     /// [`StoreError::NoCell`] or [`StoreError::Database`].
     pub async fn delete(&self, id: Uuid) -> Result<(), StoreError> {
-        let count =
-            diesel::delete(cells::table.find(id)).execute(&mut self.connection().await?).await?;
+        let count = diesel::delete(cells::table.find(id)).execute(&mut self.connection().await?).await?;
         if count == 0 { Err(StoreError::NoCell) } else { Ok(()) }
     }
 
@@ -162,11 +162,7 @@ impl Store {
     /// [`StoreError::Database`].
     pub async fn keep_sweep(&self, id: Uuid, fingerprint: &str, report: &Value) -> Result<(), StoreError> {
         diesel::insert_into(sweeps::table)
-            .values((
-                sweeps::cell_id.eq(id),
-                sweeps::fingerprint.eq(fingerprint),
-                sweeps::report.eq(report),
-            ))
+            .values((sweeps::cell_id.eq(id), sweeps::fingerprint.eq(fingerprint), sweeps::report.eq(report)))
             .on_conflict(sweeps::cell_id)
             .do_update()
             .set((
@@ -195,7 +191,10 @@ impl Store {
 }
 
 /// The document of a cell, put together from its entries.
-pub(crate) async fn document(connection: &mut AsyncPgConnection, id: Uuid) -> Result<CellDocument, StoreError> {
+pub(crate) async fn document(
+    connection: &mut AsyncPgConnection,
+    id: Uuid,
+) -> Result<CellDocument, StoreError> {
     let rows: Vec<Row> = entries::table
         .filter(entries::cell_id.eq(id))
         .select((entries::kind, entries::key, entries::position, entries::body))

@@ -100,11 +100,10 @@ impl Store {
         connection
             .transaction::<_, StoreError, _>(async |connection| {
                 let revision = locked_revision(connection, id).await?;
-                let (of, label, changes) = next(connection, id, which)
-                    .await?
-                    .ok_or(StoreError::Nothing(which))?;
-                let mut changes: Vec<Change> = serde_json::from_value(changes)
-                    .map_err(|e| StoreError::Database(e.to_string()))?;
+                let (of, label, changes) =
+                    next(connection, id, which).await?.ok_or(StoreError::Nothing(which))?;
+                let mut changes: Vec<Change> =
+                    serde_json::from_value(changes).map_err(|e| StoreError::Database(e.to_string()))?;
                 if which == "undo" {
                     changes.iter_mut().for_each(|c| std::mem::swap(&mut c.before, &mut c.after));
                 }
@@ -203,9 +202,10 @@ async fn no_conflict(
         let theirs: Vec<Change> =
             serde_json::from_value(theirs).map_err(|e| StoreError::Database(e.to_string()))?;
         let clash = changes.iter().find(|mine| {
-            theirs.iter().any(|t| {
-                t.kind == mine.kind && t.key == mine.key && body(&t.before) != body(&t.after)
-            }) && body(&mine.before) != body(&mine.after)
+            theirs
+                .iter()
+                .any(|t| t.kind == mine.kind && t.key == mine.key && body(&t.before) != body(&t.after))
+                && body(&mine.before) != body(&mine.after)
         });
         if let Some(change) = clash {
             let what = format!("{} \"{}\"", change.kind, change.key);

@@ -70,9 +70,11 @@ impl Store {
         let pool = Pool::builder(manager).max_size(8).build().map_err(|e| broken(&e))?;
         let connection = pool.get().await.map_err(|e| broken(&e))?;
         let mut harness = diesel_async::AsyncMigrationHarness::new(connection);
-        tokio_blocking(move || harness.run_pending_migrations(MIGRATIONS).map(drop).map_err(|e| e.to_string()))
-            .await
-            .map_err(|e| broken(&e))?;
+        tokio_blocking(move || {
+            harness.run_pending_migrations(MIGRATIONS).map(drop).map_err(|e| e.to_string())
+        })
+        .await
+        .map_err(|e| broken(&e))?;
         Ok(Self { pool })
     }
 

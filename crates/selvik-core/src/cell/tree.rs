@@ -44,8 +44,9 @@ impl Cell {
         for (at, item) in items.iter().enumerate() {
             let parent = match &item.parent {
                 None => None,
-                Some(parent) => Some(*place.get(parent).ok_or_else(|| {
-                    CellError::UnknownParent { item: item.id.clone(), parent: parent.clone() }
+                Some(parent) => Some(*place.get(parent).ok_or_else(|| CellError::UnknownParent {
+                    item: item.id.clone(),
+                    parent: parent.clone(),
                 })?),
             };
             children.entry(parent).or_default().push(at);
@@ -119,8 +120,7 @@ mod tests {
 
     #[test]
     fn items_follow_what_carries_them() {
-        let cell =
-            Cell::new(vec![item("nozzle", Some("arm")), item("fence", None), item("arm", None)]);
+        let cell = Cell::new(vec![item("nozzle", Some("arm")), item("fence", None), item("arm", None)]);
         let cell = cell.unwrap();
         let ids: Vec<_> = cell.items().iter().map(|i| i.id.0.as_str()).collect();
         assert_eq!(ids, ["fence", "arm", "nozzle"]);

@@ -207,10 +207,7 @@ impl<'a> Search<'a> {
             } else {
                 [(ia, nb.first), (ia, nb.first + 1)]
             };
-            let bounds = [
-                self.lower_bound(pairs[0].0, pairs[0].1),
-                self.lower_bound(pairs[1].0, pairs[1].1),
-            ];
+            let bounds = [self.lower_bound(pairs[0].0, pairs[0].1), self.lower_bound(pairs[1].0, pairs[1].1)];
             let (near, far) = if bounds[0].1 <= bounds[1].1 { (0, 1) } else { (1, 0) };
             for i in [far, near] {
                 if bounds[i].0 < self.of_interest() {

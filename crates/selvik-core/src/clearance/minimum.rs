@@ -3,8 +3,8 @@
 use std::collections::BinaryHeap;
 use std::sync::Arc;
 
-use super::distance::{Closest, Limit, distance};
 use super::chain::{Chain, Posture};
+use super::distance::{Closest, Limit, distance};
 use super::motion_bound::MotionBound;
 use crate::mesh::Surface;
 use crate::program::Path;
@@ -58,6 +58,31 @@ pub struct Approach {
     pub on_b: Point,
     /// Whether they touch or overlap there.
     pub overlap: bool,
+}
+
+/// How closely a minimum is wanted.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Aim {
+    /// A bracket no wider than this is always close enough, m.
+    pub tolerance: f64,
+    /// Above this distance the bracket may be wider, m.
+    pub critical: f64,
+    /// By this share of what lies above.
+    pub ease: f64,
+    /// A minimum certainly above this need not be bracketed, m.
+    pub settled: f64,
+}
+
+impl Aim {
+    /// A bracket of width `tolerance` (m), wherever it lies.
+    #[must_use]
+    pub fn exactly(tolerance: f64) -> Self {
+        Self { tolerance, critical: f64::INFINITY, ease: 0.0, settled: f64::INFINITY }
+    }
+
+    fn width_at(&self, distance: f64) -> f64 {
+        self.tolerance.max(self.ease * (distance - self.critical))
+    }
 }
 
 /// Two bodies on a path: answers distances at instants and bounds between them.
@@ -162,19 +187,19 @@ impl<'a> PairMotion<'a> {
         }
     }
 
-    /// The smallest distance over `from`..`to` (s): bracketed within `tolerance` (m), or until it
-    /// is certain to be at least `settled` (m), with the closest approach found.
+    /// The smallest distance over `from`..`to` (s): bracketed as closely as `aim` wants, or until it
+    /// is certain to be at least `aim.settled`, with the closest approach found.
     ///
     /// `keep_on` is asked before every query; when it says no, the bracket is as wide as it then is.
     pub fn minimum(
         &mut self,
         (from, to): (f64, f64),
-        tolerance: f64,
-        settled: f64,
+        aim: &Aim,
         keep_on: &dyn Fn() -> bool,
     ) -> (Bracket, Approach) {
+        let settled = aim.settled;
         // Roughly is enough to begin with: what matters is looked at again.
-        let rough = (self.glance(from).lower * 0.2).max(tolerance);
+        let rough = (self.glance(from).lower * 0.2).max(aim.tolerance);
         let (start, found) = self.look(from, f64::INFINITY, rough);
         let mut best = self.approach(&start, &found.expect("no limit was set"));
         let mut open = BinaryHeap::new();
@@ -185,6 +210,7 @@ impl<'a> PairMotion<'a> {
         let mut lower = best.distance;
         while let Some(stretch) = open.pop() {
             lower = stretch.lower.min(best.distance);
+            let tolerance = aim.width_at(best.distance);
             if lower >= best.distance - tolerance || lower >= settled || !keep_on() {
                 break;
             }

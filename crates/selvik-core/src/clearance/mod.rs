@@ -13,7 +13,7 @@ mod violations;
 
 pub use bands::{Band, BandPoint, clearance_band};
 pub use distance::{Closest, Limit, Proximity, distance};
-pub use minimum::{Approach, Bracket, PairMotion};
+pub use minimum::{Aim, Approach, Bracket, PairMotion};
 pub use rules::{LeftOut, LeftOutReason, Pair, Requirement, Rule, RuleSet};
 pub use sweep::{PairResult, Progress, Sweep, SweepOptions, Verdict, sweep};
 pub use triangle_triangle::{TrianglePair, triangle_distance};

@@ -67,9 +67,7 @@ mod tests {
 
     fn chain_of_bars(axes: &[Vector]) -> Assembly {
         let surface = || Some(Arc::new(Surface::new(box_mesh([0.5, 0.1, 0.1]))));
-        let links = (0..=axes.len())
-            .map(|i| Link { name: format!("l{i}"), surface: surface() })
-            .collect();
+        let links = (0..=axes.len()).map(|i| Link { name: format!("l{i}"), surface: surface() }).collect();
         let joints = axes
             .iter()
             .enumerate()

@@ -98,9 +98,8 @@ impl RuleSet {
     pub fn pairs(&self, assembly: &Assembly) -> (Vec<Pair>, Vec<LeftOut>) {
         let cell = assembly.cell();
         let bodies = assembly.bodies();
-        let within = |body: usize, items: &[usize]| {
-            items.iter().any(|&item| cell.is_within(bodies[body].item, item))
-        };
+        let within =
+            |body: usize, items: &[usize]| items.iter().any(|&item| cell.is_within(bodies[body].item, item));
         let (mut pairs, mut left_out) = (Vec::new(), Vec::new());
         let mut seen = HashSet::new();
         let sides: Vec<(Vec<bool>, Vec<bool>)> = self

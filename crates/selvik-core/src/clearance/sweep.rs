@@ -4,7 +4,7 @@ use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 
 use rayon::prelude::*;
 
-use super::minimum::{Approach, Bracket, PairMotion};
+use super::minimum::{Aim, Approach, Bracket, PairMotion};
 use super::rules::{LeftOut, Pair, RuleSet};
 use super::violations::{Interval, TOUCH, intervals_below};
 use crate::program::Path;
@@ -13,16 +13,26 @@ use crate::robot::Assembly;
 /// How closely to look.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct SweepOptions {
-    /// Brackets of what matters are no wider than this, m.
+    /// Brackets of what is broken or tight are no wider than this, m.
     pub tolerance: f64,
+    /// Above what counts as tight a bracket may be wider by this share of what lies above.
+    pub ease: f64,
     /// Pairs that certainly stay this much above what counts as tight are not bracketed any closer,
     /// m; infinite brackets every pair.
     pub settled_margin: f64,
 }
 
+impl SweepOptions {
+    /// Brackets every pair within `tolerance`, also those far from their rule.
+    #[must_use]
+    pub fn every_pair(tolerance: f64) -> Self {
+        Self { tolerance, ease: 0.0, settled_margin: f64::INFINITY }
+    }
+}
+
 impl Default for SweepOptions {
     fn default() -> Self {
-        Self { tolerance: 1e-4, settled_margin: 0.05 }
+        Self { tolerance: 1e-4, ease: 0.15, settled_margin: 0.05 }
     }
 }
 
@@ -119,9 +129,7 @@ pub fn sweep(
         })
         .collect();
     results.sort_by(|x, y| {
-        let share = |r: &PairResult| {
-            r.clearance.attained() / rules.rules[r.pair.rule].requirement.required()
-        };
+        let share = |r: &PairResult| r.clearance.attained() / rules.rules[r.pair.rule].requirement.required();
         x.verdict.cmp(&y.verdict).then(share(x).total_cmp(&share(y)))
     });
     Sweep { pairs: results, left_out, complete: !progress.stopped() }
@@ -139,8 +147,13 @@ fn sweep_pair(
     let mut motion = PairMotion::new(assembly, path, pair.a, pair.b);
     let whole = (0.0, path.duration());
     let keep_on = || !progress.stopped();
-    let settled = requirement.tight_below() + options.settled_margin;
-    let (clearance, approach) = motion.minimum(whole, options.tolerance, settled, &keep_on);
+    let aim = Aim {
+        tolerance: options.tolerance,
+        critical: requirement.tight_below(),
+        ease: options.ease,
+        settled: requirement.tight_below() + options.settled_margin,
+    };
+    let (clearance, approach) = motion.minimum(whole, &aim, &keep_on);
     let verdict = if clearance.lower() < requirement.required() {
         // Within the tolerance of the requirement the attained distance decides.
         if clearance.attained() < requirement.required() || clearance.width() > options.tolerance {

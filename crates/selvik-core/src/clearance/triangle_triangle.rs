@@ -97,8 +97,7 @@ fn closest_on_segments(p: &Point, d: &Vector, q: &Point, e: &Vector) -> (Point, 
     let (dd, ee, er) = (d.norm_squared(), e.norm_squared(), e.dot(&r));
     let (dr, de) = (d.dot(&r), d.dot(e));
     let denominator = dd * ee - de * de;
-    let mut s =
-        if denominator > 0.0 { ((de * er - dr * ee) / denominator).clamp(0.0, 1.0) } else { 0.0 };
+    let mut s = if denominator > 0.0 { ((de * er - dr * ee) / denominator).clamp(0.0, 1.0) } else { 0.0 };
     let unclamped = if ee > 0.0 { (de * s + er) / ee } else { 0.0 };
     let t = unclamped.clamp(0.0, 1.0);
     if t != unclamped || denominator <= 0.0 {

@@ -63,10 +63,8 @@ pub fn intervals_below(
             State::Open
         };
         let (start, end) = (a.time, b.time);
-        let finished = state != State::Open
-            || end - start <= TIME_RESOLUTION
-            || motion <= tolerance * 0.1
-            || !keep_on();
+        let finished =
+            state != State::Open || end - start <= TIME_RESOLUTION || motion <= tolerance * 0.1 || !keep_on();
         if finished {
             settled.push((start, end, state));
             continue;

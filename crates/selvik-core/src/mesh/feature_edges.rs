@@ -23,9 +23,7 @@ pub fn feature_edges(mesh: &TriangleMesh, angle: f64) -> Vec<[u32; 2]> {
     let smooth = angle.cos();
     let mut edges: Vec<[u32; 2]> = sides
         .into_iter()
-        .filter(|&(_, (first, second, count))| {
-            count != 2 || normals[first].dot(&normals[second]) < smooth
-        })
+        .filter(|&(_, (first, second, count))| count != 2 || normals[first].dot(&normals[second]) < smooth)
         .map(|((from, to), _)| [from, to])
         .collect();
     edges.sort_unstable();

@@ -25,8 +25,7 @@ pub fn mass_of(mesh: &TriangleMesh) -> Mass {
         six_volumes += tetrahedron;
         moment += (a + b + c) * tetrahedron;
     }
-    let centroid =
-        if six_volumes.abs() > 1e-18 { origin + moment / (4.0 * six_volumes) } else { origin };
+    let centroid = if six_volumes.abs() > 1e-18 { origin + moment / (4.0 * six_volumes) } else { origin };
     Mass { area, volume: six_volumes / 6.0, centroid }
 }
 

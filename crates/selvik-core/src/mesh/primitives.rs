@@ -14,8 +14,7 @@ pub fn box_mesh(size: [f64; 3]) -> TriangleMesh {
         })
         .collect();
     let quads = [[0, 4, 6, 2], [1, 3, 7, 5], [0, 1, 5, 4], [2, 6, 7, 3], [0, 2, 3, 1], [4, 5, 7, 6]];
-    let triangles: Vec<[u32; 3]> =
-        quads.iter().flat_map(|&[a, b, c, d]| [[a, b, c], [a, c, d]]).collect();
+    let triangles: Vec<[u32; 3]> = quads.iter().flat_map(|&[a, b, c, d]| [[a, b, c], [a, c, d]]).collect();
     built(&vertices, &triangles)
 }
 

@@ -29,10 +29,7 @@ impl Topology {
             mesh.triangles().iter().map(|t| root(&mut parent, t[0])).collect();
         component_vertices.sort_unstable();
         component_vertices.dedup();
-        Self {
-            open_edges: balance.values().map(|n| n.unsigned_abs() as usize).sum(),
-            component_vertices,
-        }
+        Self { open_edges: balance.values().map(|n| n.unsigned_abs() as usize).sum(), component_vertices }
     }
 
     /// Whether the mesh bounds a volume: along every edge as many triangles run one way as the
@@ -61,8 +58,7 @@ mod tests {
     fn a_box_is_closed_and_loses_that_with_a_face() {
         let whole = box_mesh([1.0, 2.0, 3.0]);
         assert!(Topology::of(&whole).is_closed());
-        let open =
-            TriangleMesh::from_indexed(whole.vertices(), &whole.triangles()[1..]).unwrap().mesh;
+        let open = TriangleMesh::from_indexed(whole.vertices(), &whole.triangles()[1..]).unwrap().mesh;
         assert_eq!(Topology::of(&open).open_edges, 3);
     }
 

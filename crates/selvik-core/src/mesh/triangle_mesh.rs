@@ -138,10 +138,7 @@ impl TriangleMesh {
     /// The mesh moved by `pose`.
     #[must_use]
     pub fn moved(&self, pose: &Pose) -> Self {
-        Self {
-            vertices: self.vertices.iter().map(|v| pose * v).collect(),
-            triangles: self.triangles.clone(),
-        }
+        Self { vertices: self.vertices.iter().map(|v| pose * v).collect(), triangles: self.triangles.clone() }
     }
 
     /// Several meshes as one, vertices not welded across them.

@@ -53,12 +53,7 @@ pub(super) fn run_lane(
     joints.sort_unstable();
     let own = |q: &[f64]| -> Vec<f64> { joints.iter().map(|&j| q[j]).collect() };
     let mut q = rest.to_vec();
-    let begin = |q: &[f64], end| Stretch {
-        knots: vec![(0.0, own(q))],
-        spans: Vec::new(),
-        mark: None,
-        end,
-    };
+    let begin = |q: &[f64], end| Stretch { knots: vec![(0.0, own(q))], spans: Vec::new(), mark: None, end };
     let mut stretches = vec![begin(&q, (0, 0))];
     for (program_at, program) in lane.programs.iter().enumerate() {
         for (index, step) in program.moves.iter().enumerate() {
@@ -252,10 +247,7 @@ impl Runner<'_> {
         arm: &Arm,
     ) -> Result<Vec<Knot>, ProgramFault> {
         let deviation = |exact: &[f64], between: &[f64]| -> Deviation {
-            let (a, b) = (
-                self.assembly.pose_of(arm.tip(), exact),
-                self.assembly.pose_of(arm.tip(), between),
-            );
+            let (a, b) = (self.assembly.pose_of(arm.tip(), exact), self.assembly.pose_of(arm.tip(), between));
             // A joint that jumps by a turn would pass unseen by the TCP alone.
             let jump = exact.iter().zip(between).any(|(x, y)| (x - y).abs() > 1.0);
             if jump {
@@ -292,21 +284,12 @@ impl Runner<'_> {
         Ok(self.assembly.pose_of(*frame, &self.with_also(step, q)?) * pose)
     }
 
-    fn goal_values(
-        &self,
-        arm: &Arm,
-        step: &Move,
-        goal: &Goal,
-        q: &[f64],
-    ) -> Result<Vec<f64>, ProgramFault> {
+    fn goal_values(&self, arm: &Arm, step: &Move, goal: &Goal, q: &[f64]) -> Result<Vec<f64>, ProgramFault> {
         let mut end = self.with_also(step, q)?;
         let values = match goal {
             Goal::Joints(values) => {
                 if values.len() != arm.joints().len() {
-                    return Err(ProgramFault::JointCount {
-                        given: values.len(),
-                        needed: arm.joints().len(),
-                    });
+                    return Err(ProgramFault::JointCount { given: values.len(), needed: arm.joints().len() });
                 }
                 for (&joint, &value) in arm.joints().iter().zip(values) {
                     self.within_limits(joint, value)?;
@@ -315,11 +298,9 @@ impl Runner<'_> {
             }
             Goal::Pose { configuration, .. } => {
                 let target = self.goal_pose(goal, step, q)?;
-                let solutions =
-                    arm.solve(self.assembly, &target, &end).map_err(ProgramFault::Unreachable)?;
-                let wanted = |c: &crate::robot::Solution| {
-                    configuration.is_none() || c.configuration == *configuration
-                };
+                let solutions = arm.solve(self.assembly, &target, &end).map_err(ProgramFault::Unreachable)?;
+                let wanted =
+                    |c: &crate::robot::Solution| configuration.is_none() || c.configuration == *configuration;
                 match (solutions.into_iter().find(wanted), configuration) {
                     (Some(solution), _) => solution.values,
                     (None, Some(posture)) => return Err(ProgramFault::NotInPosture(*posture)),
@@ -363,8 +344,7 @@ fn arc<'a>(start: Pose, via: &Pose, end: Pose) -> Result<(f64, Way<'a>), Program
         return Err(ProgramFault::NoCircle);
     }
     let to_centre =
-        (normal.cross(&pv) * pe.norm_squared() + pe.cross(&normal) * pv.norm_squared())
-            / (2.0 * square);
+        (normal.cross(&pv) * pe.norm_squared() + pe.cross(&normal) * pv.norm_squared()) / (2.0 * square);
     let centre = p + to_centre;
     let axis = nalgebra::Unit::new_normalize(normal);
     let arm = p - centre;

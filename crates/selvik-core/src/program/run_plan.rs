@@ -128,8 +128,7 @@ fn align(plan: &RunPlan, tracks: Vec<LaneTrack>) -> Result<Vec<Placed>, ProgramE
             }
             break;
         };
-        let there: Vec<usize> =
-            (0..tracks.len()).filter(|&l| waiting(l) == Some(&mark)).collect();
+        let there: Vec<usize> = (0..tracks.len()).filter(|&l| waiting(l) == Some(&mark)).collect();
         let together = there.iter().map(|&l| clock[l]).fold(0.0, f64::max);
         for lane in there {
             clock[lane] = together;

@@ -37,8 +37,7 @@ pub(super) fn subdivide<E>(
             for share in quarters {
                 let t = from + (to - from) * share;
                 let exact = truth(t, &q0)?;
-                let between: Vec<f64> =
-                    q0.iter().zip(&q1).map(|(a, b)| a + (b - a) * share).collect();
+                let between: Vec<f64> = q0.iter().zip(&q1).map(|(a, b)| a + (b - a) * share).collect();
                 let (position, angle) = deviation(&exact, &between);
                 if position > tolerance.position || angle > tolerance.angle {
                     smooth = false;

@@ -107,10 +107,7 @@ impl Assembly {
     ///
     /// # Errors
     /// [`AssemblyError::UnknownLink`] when an item hangs on a link that is not there.
-    pub fn new(
-        cell: Cell,
-        mut mechanisms: HashMap<ItemId, Mechanism>,
-    ) -> Result<Self, AssemblyError> {
+    pub fn new(cell: Cell, mut mechanisms: HashMap<ItemId, Mechanism>) -> Result<Self, AssemblyError> {
         let mut this = Self {
             mechanisms: cell.items().iter().map(|i| mechanisms.remove(&i.id)).collect(),
             cell,
@@ -162,7 +159,7 @@ impl Assembly {
         };
         let mut link_nodes = vec![node; mechanism.links().len()];
         for joint in mechanism.joints() {
-            let moving = joint.kind.moves().then(|| NodeJoint {
+            let moving = joint.kind.moves().then_some(NodeJoint {
                 kind: joint.kind,
                 axis: joint.axis,
                 index: self.joints.len(),
@@ -199,8 +196,7 @@ impl Assembly {
 
     fn add_node(&mut self, node: Node) -> NodeId {
         let id = NodeId(self.nodes.len());
-        let mut moving =
-            node.parent.map(|p| self.moving_above[p.0].clone()).unwrap_or_default();
+        let mut moving = node.parent.map(|p| self.moving_above[p.0].clone()).unwrap_or_default();
         if node.joint.is_some() {
             moving.push(id);
         }

@@ -1,8 +1,6 @@
 use std::f64::consts::TAU;
 
-use super::{
-    Assembly, Configuration, JointKind, NodeId, OrthoParallelArm, WristReach, numeric_inverse,
-};
+use super::{Assembly, Configuration, JointKind, NodeId, OrthoParallelArm, WristReach, numeric_inverse};
 use crate::cell::ItemId;
 use crate::spatial::{Point, Pose};
 
@@ -73,11 +71,7 @@ pub enum Unreachable {
 }
 
 fn amount(by: f64, kind: JointKind) -> String {
-    if kind.turns() {
-        format!("{:.2}°", by.to_degrees())
-    } else {
-        format!("{:.1} mm", by * 1e3)
-    }
+    if kind.turns() { format!("{:.2}°", by.to_degrees()) } else { format!("{:.1} mm", by * 1e3) }
 }
 
 impl Arm {
@@ -146,12 +140,7 @@ impl Arm {
     ///
     /// # Errors
     /// [`Unreachable`] with the reason of the posture that comes nearest.
-    pub fn solve(
-        &self,
-        assembly: &Assembly,
-        target: &Pose,
-        q: &[f64],
-    ) -> Result<Vec<Solution>, Unreachable> {
+    pub fn solve(&self, assembly: &Assembly, target: &Pose, q: &[f64]) -> Result<Vec<Solution>, Unreachable> {
         let Some(closed) = &self.closed_form else {
             return numeric_inverse(assembly, self.tip, target, &self.joints, q)
                 .map(|values| vec![Solution { values, configuration: None }])
@@ -181,10 +170,7 @@ impl Arm {
                 }
             }
             if worst.0 <= 1e-9 {
-                solutions.push(Solution {
-                    values: values.to_vec(),
-                    configuration: Some(configuration),
-                });
+                solutions.push(Solution { values: values.to_vec(), configuration: Some(configuration) });
             } else if least.is_none_or(|l| worst.0 < l.0) {
                 least = Some(worst);
             }

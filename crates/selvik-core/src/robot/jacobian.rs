@@ -25,10 +25,8 @@ pub fn jacobian(
         } else {
             (axis, nalgebra::Vector3::zeros())
         };
-        matrix.set_column(
-            column,
-            &Vector6::new(linear.x, linear.y, linear.z, angular.x, angular.y, angular.z),
-        );
+        matrix
+            .set_column(column, &Vector6::new(linear.x, linear.y, linear.z, angular.x, angular.y, angular.z));
     }
     matrix
 }

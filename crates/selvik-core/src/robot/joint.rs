@@ -37,9 +37,7 @@ impl JointKind {
             Self::Revolute | Self::Continuous => {
                 Pose::from_parts(Translation3::identity(), UnitQuaternion::from_axis_angle(axis, q))
             }
-            Self::Prismatic => {
-                Pose::from_parts((axis.into_inner() * q).into(), UnitQuaternion::identity())
-            }
+            Self::Prismatic => Pose::from_parts((axis.into_inner() * q).into(), UnitQuaternion::identity()),
         }
     }
 }
@@ -102,10 +100,6 @@ pub struct JointLimits {
 
 impl Default for JointLimits {
     fn default() -> Self {
-        Self {
-            position: Span::unbounded(),
-            velocity: f64::INFINITY,
-            acceleration: f64::INFINITY,
-        }
+        Self { position: Span::unbounded(), velocity: f64::INFINITY, acceleration: f64::INFINITY }
     }
 }

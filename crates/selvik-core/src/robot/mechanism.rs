@@ -154,8 +154,7 @@ impl Mechanism {
         let mut values = q.iter();
         for joint in &self.joints {
             let value = if joint.kind.moves() { *values.next().expect("a value a joint") } else { 0.0 };
-            poses[joint.child] =
-                poses[joint.parent] * joint.origin * joint.kind.motion(&joint.axis, value);
+            poses[joint.child] = poses[joint.parent] * joint.origin * joint.kind.motion(&joint.axis, value);
         }
         poses
     }
@@ -167,10 +166,7 @@ impl Mechanism {
     }
 }
 
-fn unique<'a>(
-    kind: &'static str,
-    names: impl Iterator<Item = &'a String>,
-) -> Result<(), MechanismError> {
+fn unique<'a>(kind: &'static str, names: impl Iterator<Item = &'a String>) -> Result<(), MechanismError> {
     let mut seen: HashMap<&String, ()> = HashMap::new();
     for name in names {
         if seen.insert(name, ()).is_some() {

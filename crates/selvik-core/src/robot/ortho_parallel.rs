@@ -74,9 +74,9 @@ impl OrthoParallelArm {
         let base = axes[0].0;
         let origin = Pose::from_parts(
             Translation3::from(base.coords),
-            UnitQuaternion::from_rotation_matrix(&Rotation3::from_matrix_unchecked(
-                Matrix3::from_columns(&[x, y, z]),
-            )),
+            UnitQuaternion::from_rotation_matrix(&Rotation3::from_matrix_unchecked(Matrix3::from_columns(
+                &[x, y, z],
+            ))),
         );
         let local = |p: &Point| origin.inverse() * p;
         let turned = |v: &Vector| origin.rotation.inverse() * v;

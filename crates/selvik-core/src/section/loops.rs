@@ -137,4 +137,3 @@ pub fn nest(contours: Vec<Contour>, plane: &Plane) -> Vec<Region> {
     }
     regions
 }
-

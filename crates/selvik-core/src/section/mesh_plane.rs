@@ -84,10 +84,7 @@ pub fn cut(mesh: &TriangleMesh, plane: &Plane) -> Section {
     };
     let (closed, open) = chains(next);
     let to_points = |chain: Vec<(u32, u32)>| without_repeats(chain.into_iter().map(point));
-    let contours = closed
-        .into_iter()
-        .filter_map(|chain| Contour::new(to_points(chain), plane))
-        .collect();
+    let contours = closed.into_iter().filter_map(|chain| Contour::new(to_points(chain), plane)).collect();
     let open = open.into_iter().map(to_points).filter(|p| p.len() > 1).collect();
     Section { regions: nest(contours, plane), open }
 }
@@ -106,9 +103,8 @@ fn chains(mut next: HashMap<Edge, Vec<Edge>>) -> (Vec<Vec<Edge>>, Vec<Vec<Edge>>
     }
     let mut starts: Vec<Edge> = next.keys().copied().collect();
     starts.sort_unstable();
-    let loose = |e: &Edge, next: &HashMap<Edge, Vec<Edge>>| {
-        next[e].len() > arriving.get(e).copied().unwrap_or(0)
-    };
+    let loose =
+        |e: &Edge, next: &HashMap<Edge, Vec<Edge>>| next[e].len() > arriving.get(e).copied().unwrap_or(0);
     let (first, then): (Vec<Edge>, Vec<Edge>) = starts.into_iter().partition(|e| loose(e, &next));
     let (mut closed, mut open) = (Vec::new(), Vec::new());
     for start in first.into_iter().chain(then) {

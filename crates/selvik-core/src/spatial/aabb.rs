@@ -15,10 +15,7 @@ impl Aabb {
         let mut points = points.into_iter();
         let first = points.next()?;
         let start = Self { min: first, max: first };
-        Some(points.fold(start, |b, p| Self {
-            min: b.min.inf(&p),
-            max: b.max.sup(&p),
-        }))
+        Some(points.fold(start, |b, p| Self { min: b.min.inf(&p), max: b.max.sup(&p) }))
     }
 
     /// The smallest box that holds both.

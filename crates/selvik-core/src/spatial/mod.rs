@@ -6,4 +6,4 @@ mod pose;
 
 pub use aabb::Aabb;
 pub use plane::Plane;
-pub use pose::{Point, Pose, Vector, pose_from_rpy, rpy_of, rotation_angle};
+pub use pose::{Point, Pose, Vector, pose_from_rpy, rotation_angle, rpy_of};

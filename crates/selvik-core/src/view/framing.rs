@@ -13,9 +13,10 @@ pub fn frame(from: &Viewpoint, points: &[Point], aspect: f64, margin: f64) -> Vi
     }
     let (right, up, back) = (from.right(), from.up(), from.backwards());
     let extent = |axis: &Vector| {
-        points.iter().map(|p| axis.dot(&p.coords)).fold((f64::MAX, f64::MIN), |(l, h), x| {
-            (l.min(x), h.max(x))
-        })
+        points
+            .iter()
+            .map(|p| axis.dot(&p.coords))
+            .fold((f64::MAX, f64::MIN), |(l, h), x| (l.min(x), h.max(x)))
     };
     let (depth_low, depth_high) = extent(&back);
     let fill = 1.0 - margin;

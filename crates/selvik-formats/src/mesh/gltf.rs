@@ -13,15 +13,12 @@ const DEEPEST: usize = 256;
 pub(super) fn read_gltf(files: &PackageFiles, name: &str, bytes: &[u8]) -> Result<TriangleMesh> {
     let fail = |e: &dyn std::fmt::Display| FormatError::file(name, e);
     let file = gltf::Gltf::from_slice(bytes).map_err(|e| fail(&e))?;
-    let buffers = file
-        .buffers()
-        .map(|b| buffer(files, name, &b, file.blob.as_deref()))
-        .collect::<Result<Vec<_>>>()?;
+    let buffers =
+        file.buffers().map(|b| buffer(files, name, &b, file.blob.as_deref())).collect::<Result<Vec<_>>>()?;
     let scene = file.default_scene().or_else(|| file.scenes().next());
     let scene = scene.ok_or_else(|| fail(&"has no scene"))?;
     let mut soup = Vec::new();
-    let mut open: Vec<_> =
-        scene.nodes().map(|n| (n, nalgebra::Matrix4::<f64>::identity(), 0)).collect();
+    let mut open: Vec<_> = scene.nodes().map(|n| (n, nalgebra::Matrix4::<f64>::identity(), 0)).collect();
     while let Some((node, above, depth)) = open.pop() {
         if depth > DEEPEST {
             return Err(fail(&"its nodes hang in a circle or deeper than 256"));

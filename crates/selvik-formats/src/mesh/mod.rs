@@ -14,7 +14,12 @@ pub use stl::{read_stl, write_stl};
 ///
 /// # Errors
 /// [`FormatError`] for a missing file, an ending that is not read, or a bad mesh.
-pub fn read_mesh(files: &PackageFiles, name: &str, unit: LengthUnit, wanted_by: &str) -> Result<TriangleMesh> {
+pub fn read_mesh(
+    files: &PackageFiles,
+    name: &str,
+    unit: LengthUnit,
+    wanted_by: &str,
+) -> Result<TriangleMesh> {
     let bytes = files.get(name, wanted_by)?;
     let ending = name.rsplit('.').next().unwrap_or_default().to_ascii_lowercase();
     match ending.as_str() {

@@ -89,8 +89,8 @@ impl PackageFiles {
     #[must_use]
     pub fn to_zip(&self) -> Vec<u8> {
         let mut writer = zip::ZipWriter::new(Cursor::new(Vec::new()));
-        let options = zip::write::SimpleFileOptions::default()
-            .compression_method(zip::CompressionMethod::Deflated);
+        let options =
+            zip::write::SimpleFileOptions::default().compression_method(zip::CompressionMethod::Deflated);
         for (name, content) in &self.files {
             writer.start_file(name, options).expect("to memory");
             writer.write_all(content).expect("to memory");

@@ -51,11 +51,9 @@ pub fn read_targets(file: &str, bytes: &[u8]) -> Result<Vec<TargetDocument>> {
 /// Never: writing to memory does not fail.
 #[must_use]
 pub fn write_targets(targets: &[TargetDocument]) -> Vec<u8> {
-    let mut writer =
-        csv::WriterBuilder::new().terminator(csv::Terminator::CRLF).from_writer(Vec::new());
+    let mut writer = csv::WriterBuilder::new().terminator(csv::Terminator::CRLF).from_writer(Vec::new());
     for target in targets {
-        let ([x_mm, y_mm, z_mm], [roll_deg, pitch_deg, yaw_deg]) =
-            (target.pose.xyz_mm, target.pose.rpy_deg);
+        let ([x_mm, y_mm, z_mm], [roll_deg, pitch_deg, yaw_deg]) = (target.pose.xyz_mm, target.pose.rpy_deg);
         let (id, frame) = (target.id.clone(), target.frame.clone());
         let row = Row { id, frame, x_mm, y_mm, z_mm, roll_deg, pitch_deg, yaw_deg };
         writer.serialize(row).expect("to memory");
@@ -82,7 +80,10 @@ mod tests {
 
     #[rstest::rstest]
     #[case("id,frame,x_mm,y_mm,z_mm,roll_deg,pitch_deg,yaw_deg\nA,,1,2,x,0,0,0\n", "line 2")]
-    #[case("id,frame,x_mm,y_mm,z_mm,roll_deg,pitch_deg,yaw_deg\nA,,1,2,3,0,0,0\nB,,NaN,0,0,0,0,0\n", "line 3")]
+    #[case(
+        "id,frame,x_mm,y_mm,z_mm,roll_deg,pitch_deg,yaw_deg\nA,,1,2,3,0,0,0\nB,,NaN,0,0,0,0,0\n",
+        "line 3"
+    )]
     #[case("id,frame,x_mm,y_mm,z_mm,roll_deg,pitch_deg,yaw_deg,speed\nA,,1,2,3,0,0,0,9\n", "speed")]
     #[case("id,frame,x_mm,y_mm\nA,,1,2\n", "z_mm")]
     fn bad_rows_are_refused_with_their_line(#[case] text: &str, #[case] says: &str) {

@@ -4,8 +4,8 @@ mod clearance;
 mod reach;
 
 pub use clearance::{
-    BandReport, IntervalReport, LeftOutReport, PairReport, SideReport, SweepReport, Verdict,
-    band_report, sweep_report,
+    BandReport, IntervalReport, LeftOutReport, PairReport, SideReport, SweepReport, Verdict, band_report,
+    sweep_report,
 };
 pub use reach::{ReachReport, ReachRow, reach_report};
 

@@ -80,8 +80,7 @@ pub fn reach_report(workcell: &Workcell, path: &Path) -> ReachReport {
             spare_percent: spare,
             nearest_limit_joint: limit
                 .map(|(at, _)| workcell.assembly.joints()[arm.joints()[at]].name.clone()),
-            nearest_limit_deg_or_mm: limit
-                .map(|(at, room)| workcell.joint_value(arm.joints()[at], room)),
+            nearest_limit_deg_or_mm: limit.map(|(at, room)| workcell.joint_value(arm.joints()[at], room)),
             manipulability: check.reserve.manipulability,
             speed_share: span.speed_share,
             verdict,

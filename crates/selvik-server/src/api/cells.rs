@@ -112,7 +112,10 @@ pub struct Upload {
 /// Stores a cell package. Nothing is stored unless the whole package can be read.
 #[utoipa::path(post, path = "/api/cells", request_body(content = Upload, content_type = "multipart/form-data"),
     responses((status = 201, body = Imported), (status = 422, body = Problem)))]
-pub async fn import_cell(State(app): State<App>, mut upload: Multipart) -> Result<(StatusCode, Json<Imported>), Problem> {
+pub async fn import_cell(
+    State(app): State<App>,
+    mut upload: Multipart,
+) -> Result<(StatusCode, Json<Imported>), Problem> {
     let mut parts: Vec<(String, Bytes)> = Vec::new();
     while let Some(field) = upload.next_field().await.map_err(Problem::refused)? {
         let name = field.file_name().unwrap_or("package.zip").to_owned();
@@ -168,18 +171,22 @@ pub async fn detail(app: &App, id: Uuid, cell: &OpenCell) -> Result<CellDetail, 
     let items = cell.workcell.document.items.iter();
     let position = |id: &str| assembly.cell().position(&id.into()).expect("every item is in the tree");
     let moves = match &cell.path {
-        Ok(path) => path.spans().iter().map(|s| {
-            let program = &cell.workcell.plan.lanes[s.lane].programs[s.program];
-            MoveInfo {
-                lane: s.lane,
-                robot: assembly.cell().items()[program.robot].name.clone(),
-                program: program.name.clone(),
-                label: program.moves[s.index].label.clone(),
-                start_s: s.start,
-                end_s: s.end,
-                speed_share: s.speed_share,
-            }
-        }).collect(),
+        Ok(path) => path
+            .spans()
+            .iter()
+            .map(|s| {
+                let program = &cell.workcell.plan.lanes[s.lane].programs[s.program];
+                MoveInfo {
+                    lane: s.lane,
+                    robot: assembly.cell().items()[program.robot].name.clone(),
+                    program: program.name.clone(),
+                    label: program.moves[s.index].label.clone(),
+                    start_s: s.start,
+                    end_s: s.end,
+                    speed_share: s.speed_share,
+                }
+            })
+            .collect(),
         Err(_) => Vec::new(),
     };
     Ok(CellDetail {

@@ -20,7 +20,10 @@ pub struct Started {
 /// Starts a sweep of the run plan.
 #[utoipa::path(post, path = "/api/cells/{id}/sweep", params(("id" = Uuid, Path)),
     responses((status = 202, body = Started), (status = 422, body = Problem)))]
-pub async fn start_sweep(State(app): State<App>, Path(id): Path<Uuid>) -> Result<(StatusCode, Json<Started>), Problem> {
+pub async fn start_sweep(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+) -> Result<(StatusCode, Json<Started>), Problem> {
     let cell = app.cell(id).await?;
     let job = app.start_sweep(id, cell)?;
     Ok((StatusCode::ACCEPTED, Json(Started { job })))
@@ -41,9 +44,7 @@ pub async fn last_sweep(State(app): State<App>, Path(id): Path<Uuid>) -> Result<
     let cell = app.cell(id).await?;
     let kept = app.store.last_sweep(id).await?;
     let (fresh, findings) = match kept {
-        Some((fingerprint, report)) => {
-            (fingerprint == cell.fingerprint, serde_json::from_value(report).ok())
-        }
+        Some((fingerprint, report)) => (fingerprint == cell.fingerprint, serde_json::from_value(report).ok()),
         None => (false, None),
     };
     Ok(Json(LastSweep { fresh, findings }))

@@ -1,9 +1,7 @@
 use axum::Json;
 use axum::extract::{Path, State};
 use selvik_core::spatial::{Point, Vector};
-use selvik_core::view::{
-    Projection, StandardView, Viewpoint, evidence_viewpoint, frame, lens_mm_to_rad,
-};
+use selvik_core::view::{Projection, StandardView, Viewpoint, evidence_viewpoint, frame, lens_mm_to_rad};
 use selvik_formats::package::{ProjectionKind, SectionDocument, ViewpointDocument};
 use selvik_formats::report::millimetres;
 use serde::{Deserialize, Serialize};
@@ -118,9 +116,8 @@ fn points_of(cell: &OpenCell, items: &[String], time: f64) -> Vec<Point> {
     let poses = assembly.poses(&cell.joints_at(Some(time)));
     let wanted = |item: usize| items.is_empty() || items.contains(&assembly.cell().items()[item].id.0);
     let bodies = assembly.bodies().iter().filter(|b| wanted(b.item));
-    let mut points: Vec<Point> = bodies
-        .flat_map(|b| b.surface.mesh().vertices().iter().map(|v| poses[b.node.0] * v))
-        .collect();
+    let mut points: Vec<Point> =
+        bodies.flat_map(|b| b.surface.mesh().vertices().iter().map(|v| poses[b.node.0] * v)).collect();
     if points.is_empty() {
         // Frames have no body: show their origins with some room.
         let room = [-0.15, 0.15];

@@ -35,7 +35,10 @@ pub fn moving_nodes(cell: &OpenCell) -> Vec<usize> {
 /// triangles (3 × u32) and feature edges (2 × u32), little-endian. Named by content, so kept for ever.
 #[utoipa::path(get, path = "/api/cells/{id}/meshes/{mesh}", params(("id" = Uuid, Path), ("mesh" = String, Path)),
     responses((status = 200, content_type = "application/octet-stream"), (status = 404, body = Problem)))]
-pub async fn mesh(State(app): State<App>, Path((id, mesh)): Path<(Uuid, String)>) -> Result<Response, Problem> {
+pub async fn mesh(
+    State(app): State<App>,
+    Path((id, mesh)): Path<(Uuid, String)>,
+) -> Result<Response, Problem> {
     let cell = app.cell(id).await?;
     let bytes = tokio::task::spawn_blocking(move || cell.drawn(&mesh)).await?;
     let bytes = bytes.ok_or_else(|| Problem::missing("there is no such mesh in this cell"))?;
@@ -166,7 +169,12 @@ fn faces(cell: &OpenCell, plane: &Plane, request: &SectionRequest) -> Vec<Sectio
             item: item.clone(),
             area_mm2: section.area() * 1e6,
             triangles_mm,
-            outlines_mm: section.regions.iter().flat_map(|r| r.contours()).map(|c| world(c.points())).collect(),
+            outlines_mm: section
+                .regions
+                .iter()
+                .flat_map(|r| r.contours())
+                .map(|c| world(c.points()))
+                .collect(),
             open_mm: section.open.iter().map(|line| world(line)).collect(),
         });
     }

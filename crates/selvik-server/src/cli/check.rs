@@ -30,10 +30,12 @@ pub fn check(path: &Path, tolerance_mm: f64, all: bool) -> Result<Checked, Strin
     }
     let workcell = open_workcell(path)?;
     let motion = workcell.path().map_err(|e| e.to_string())?;
-    let mut options = SweepOptions { tolerance: tolerance_mm * 1e-3, ..SweepOptions::default() };
-    if all {
-        options.settled_margin = f64::INFINITY;
-    }
+    let tolerance = tolerance_mm * 1e-3;
+    let options = if all {
+        SweepOptions::every_pair(tolerance)
+    } else {
+        SweepOptions { tolerance, ..SweepOptions::default() }
+    };
     let found = sweep(&workcell.assembly, &motion, &workcell.rules, &options, &Progress::default());
     let clearance = sweep_report(&workcell, &motion, &found, options.tolerance);
     let reach = reach_report(&workcell, &motion);
@@ -98,5 +100,9 @@ fn word(verdict: Verdict) -> &'static str {
 
 fn lasting(pair: &PairReport) -> String {
     let total: f64 = pair.broken.iter().map(|i| i.end_s[1] - i.start_s[0]).sum();
-    if total > 0.0 { format!("  broken for {total:.3} s in {} times", pair.broken.len()) } else { String::new() }
+    if total > 0.0 {
+        format!("  broken for {total:.3} s in {} times", pair.broken.len())
+    } else {
+        String::new()
+    }
 }

@@ -224,14 +224,17 @@ fn between(workcell: &Workcell, q: &[f64], a: &[BodyId], b: &[BodyId]) -> Result
             let limit = Limit { enough, ..Limit::default() };
             let answer = distance(sx, sy, &px.inv_mul(&py), limit);
             if let Some(closest) = answer.closest {
-                best = Some((closest.distance, json!({
-                    "distance_mm": closest.distance * 1e3,
-                    "on_a_mm": millimetres(&(px * closest.on_a)),
-                    "on_b_mm": millimetres(&(px * closest.on_b)),
-                    "overlap": closest.overlap,
-                    "a": workcell.assembly.body_name(x),
-                    "b": workcell.assembly.body_name(y),
-                })));
+                best = Some((
+                    closest.distance,
+                    json!({
+                        "distance_mm": closest.distance * 1e3,
+                        "on_a_mm": millimetres(&(px * closest.on_a)),
+                        "on_b_mm": millimetres(&(px * closest.on_b)),
+                        "overlap": closest.overlap,
+                        "a": workcell.assembly.body_name(x),
+                        "b": workcell.assembly.body_name(y),
+                    }),
+                ));
             }
         }
     }
@@ -249,11 +252,13 @@ fn section(workcell: &Workcell, q: &[f64], bodies: &[BodyId], plane: &Plane) -> 
         area += section.area();
         perimeter += section.perimeter();
         let world = |points: &[Point]| points.iter().map(|p| millimetres(&(pose * p))).collect::<Vec<_>>();
-        regions.extend(section.regions.iter().map(|r| json!({
-            "outer_mm": world(r.outer.points()),
-            "holes_mm": r.holes.iter().map(|h| world(h.points())).collect::<Vec<_>>(),
-            "area_mm2": r.area() * 1e6,
-        })));
+        regions.extend(section.regions.iter().map(|r| {
+            json!({
+                "outer_mm": world(r.outer.points()),
+                "holes_mm": r.holes.iter().map(|h| world(h.points())).collect::<Vec<_>>(),
+                "area_mm2": r.area() * 1e6,
+            })
+        }));
         open.extend(section.open.iter().map(|line| world(line)));
     }
     json!({

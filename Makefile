@@ -1,0 +1,69 @@
+# make demo    install what is missing, build, start PostgreSQL, load the demo cell, serve it
+# make test    install what is missing, then lint and run all tests
+# make dev     serve with reload on change
+# make lint    formatting, clippy, ESLint and types
+# make bench   benchmarks, beside the reference libraries where they are installed
+# make docs    write the generated documents: OpenAPI, JSON Schema, API types
+
+SHELL := /bin/bash
+STATE := .selvik
+PORT ?= 7780
+export PATH := $(HOME)/.cargo/bin:$(PATH)
+
+.PHONY: demo test dev lint bench docs setup web stop reference
+
+demo: setup web
+	cargo build --release -q -p selvik-server -p selvik-demo
+	@mkdir -p $(STATE)
+	@[ -f $(STATE)/demo-cell/cell.json ] && [ $(STATE)/demo-cell/cell.json -nt target/release/selvik-demo ] \
+	  || { echo "Building the demo cell…"; rm -rf $(STATE)/demo-cell; target/release/selvik-demo $(STATE)/demo-cell; }
+	@url=$$(tools/database.sh start $(STATE)/database) && \
+	  target/release/selvik import $(STATE)/demo-cell --unless-present --database $$url >/dev/null && \
+	  exec target/release/selvik serve --listen 127.0.0.1:$(PORT) --database $$url
+
+dev: setup web
+	cargo build -q -p selvik-server
+	@url=$$(tools/database.sh start $(STATE)/database) && trap 'kill 0' EXIT && \
+	  { target/debug/selvik serve --listen 127.0.0.1:$(PORT) --database $$url & \
+	    cd web && SELVIK_SERVER=http://127.0.0.1:$(PORT) npx vite; }
+
+test: setup lint
+	cd web && npx vitest run
+	cargo test --workspace
+	@echo "All tests passed."
+
+lint: setup web
+	cargo fmt --check
+	cargo clippy --workspace --all-targets -q -- -D warnings
+	cd web && npx vue-tsc --noEmit && npx eslint --max-warnings 0 src
+
+web: web/dist/index.html
+
+web/dist/index.html: web/node_modules/.made $(shell find web/src web/public -type f) web/index.html web/vite.config.ts
+	cd web && npx vite build --logLevel warn
+	@touch $@
+
+web/node_modules/.made: web/package-lock.json
+	cd web && npm ci --no-audit --no-fund --loglevel=error
+	@touch $@
+
+bench: setup
+	cargo bench -p selvik-core
+	@[ ! -x tools/reference/.venv/bin/python ] || tools/reference/.venv/bin/python tools/bench/against_coal.py
+
+reference:
+	python3 -m venv tools/reference/.venv
+	tools/reference/.venv/bin/pip install -q -r tools/reference/requirements.txt
+	tools/reference/.venv/bin/python tools/reference/golden.py
+
+docs: web
+	cargo build -q -p selvik-server
+	target/debug/selvik openapi > docs/openapi.json
+	target/debug/selvik schema > docs/cell-package.schema.json
+	cd web && npm run -s api
+
+setup:
+	@tools/setup.sh
+
+stop:
+	tools/database.sh stop $(STATE)/database

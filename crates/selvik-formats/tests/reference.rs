@@ -1,0 +1,141 @@
+//! Against general-purpose libraries: `pin` for kinematics, `coal` for distances, `trimesh` for
+//! sections and masses. The golden files are written by `tools/reference/golden.py`; their sources
+//! stand in them.
+
+use std::collections::HashMap;
+
+use nalgebra::{Quaternion, Translation3, UnitQuaternion};
+use selvik_core::cell::{Cell, Item, Role};
+use selvik_core::clearance::{Limit, distance};
+use selvik_core::mesh::{Surface, TriangleMesh};
+use selvik_core::robot::{Assembly, jacobian};
+use selvik_core::section::cut;
+use selvik_core::spatial::{Plane, Point, Pose, Vector, rotation_angle};
+use selvik_formats::package::PackageFiles;
+use selvik_formats::read_urdf;
+use serde_json::Value;
+
+fn golden(text: &str) -> Value {
+    serde_json::from_str(text).expect("a golden file")
+}
+
+fn numbers<const N: usize>(value: &Value) -> [f64; N] {
+    std::array::from_fn(|i| value[i].as_f64().expect("a number"))
+}
+
+fn pose(case: &Value) -> Pose {
+    let [x, y, z] = numbers(&case["xyz_m"]);
+    let [i, j, k, w] = numbers(&case["quaternion_xyzw"]);
+    Pose::from_parts(Translation3::new(x, y, z), UnitQuaternion::from_quaternion(Quaternion::new(w, i, j, k)))
+}
+
+fn shapes() -> HashMap<String, Surface> {
+    let all = golden(include_str!("golden/shapes.json"));
+    let object = all.as_object().expect("shapes by name");
+    object
+        .iter()
+        .map(|(name, mesh)| {
+            let vertices: Vec<Point> = mesh["vertices"]
+                .as_array()
+                .expect("points")
+                .iter()
+                .map(|v| Point::from(numbers::<3>(v)))
+                .collect();
+            let triangles: Vec<[u32; 3]> = mesh["triangles"]
+                .as_array()
+                .expect("triangles")
+                .iter()
+                .map(|t| std::array::from_fn(|i| t[i].as_u64().expect("an index") as u32))
+                .collect();
+            let mesh = TriangleMesh::from_indexed(&vertices, &triangles).expect("a mesh").mesh;
+            (name.clone(), Surface::new(mesh))
+        })
+        .collect()
+}
+
+#[test]
+fn forward_kinematics_and_jacobian_agree_with_pin() {
+    let golden = golden(include_str!("golden/kinematics.json"));
+    let cases = golden["cases"].as_array().expect("cases");
+    assert!(cases.len() >= 24);
+    for case in cases {
+        let mut files = PackageFiles::default();
+        let urdf = case["urdf"].as_str().expect("text").as_bytes().to_vec();
+        files.insert("chain.urdf", urdf).expect("a plain name");
+        let mechanism = read_urdf(&files, "chain.urdf", "a test").expect("a readable chain");
+        let q: Vec<f64> =
+            case["q"].as_array().expect("values").iter().map(|x| x.as_f64().expect("a number")).collect();
+        let item = Item {
+            id: "chain".into(),
+            name: "chain".to_owned(),
+            role: Role::Robot,
+            parent: None,
+            on_link: None,
+            pose: Pose::identity(),
+            surface: None,
+        };
+        let cell = Cell::new(vec![item]).expect("one item");
+        let assembly = Assembly::new(cell, HashMap::from([("chain".into(), mechanism)])).expect("an assembly");
+        let tip = assembly.link_node(0, case["tip"].as_str().expect("a name")).expect("a link");
+        let poses = assembly.poses(&q);
+        let (found, expected) = (poses[tip.0], pose(case));
+        let name = &case["chain"];
+        assert!((found.translation.vector - expected.translation.vector).norm() < 1e-9, "{name}");
+        assert!(rotation_angle(&found, &expected) < 1e-7, "{name}");
+        let joints: Vec<usize> = (0..q.len()).collect();
+        let matrix = jacobian(&assembly, &poses, tip, &Point::from(found.translation.vector), &joints);
+        for row in 0..6 {
+            for column in 0..q.len() {
+                let expected = case["jacobian"][row][column].as_f64().expect("a number");
+                assert!((matrix[(row, column)] - expected).abs() < 1e-9, "{name} {row} {column}");
+            }
+        }
+    }
+}
+
+#[test]
+fn distances_agree_with_coal() {
+    let golden = golden(include_str!("golden/distances.json"));
+    let shapes = shapes();
+    let cases = golden["cases"].as_array().expect("cases");
+    assert!(cases.len() >= 5);
+    for case in cases {
+        let shape = |which: &str| &shapes[case[which].as_str().expect("a name")];
+        let found = distance(shape("a"), shape("b"), &pose(case), Limit::default());
+        let closest = found.closest.expect("no limit was set");
+        let surface = case["surface_distance_m"].as_f64().expect("a number");
+        let contained = case["contained"].as_bool().expect("a flag");
+        let expected = if contained { 0.0 } else { surface };
+        let name = &case["name"];
+        assert!((closest.distance - expected).abs() < 1e-7, "{name}: {} {expected}", closest.distance);
+        assert_eq!(closest.overlap, expected == 0.0, "{name}");
+    }
+}
+
+#[test]
+fn sections_and_masses_agree_with_trimesh() {
+    let golden = golden(include_str!("golden/sections.json"));
+    let shapes = shapes();
+    let close = |a: f64, b: f64| (a - b).abs() < 1e-6 * b.abs().max(1e-3);
+    let cases = golden["cases"].as_array().expect("cases");
+    assert!(cases.len() >= 12);
+    for case in cases {
+        let name = case["shape"].as_str().expect("a name");
+        let point = Point::from(numbers::<3>(&case["point_m"]));
+        let plane = Plane::through(&point, &Vector::from(numbers::<3>(&case["normal"]))).expect("a plane");
+        let section = cut(shapes[name].mesh(), &plane);
+        assert!(section.open.is_empty(), "{name}");
+        assert!(close(section.area(), case["area_m2"].as_f64().expect("area")), "{name} {}", section.area());
+        assert!(close(section.perimeter(), case["perimeter_m"].as_f64().expect("perimeter")), "{name}");
+        let holes: usize = section.regions.iter().map(|r| r.holes.len()).sum();
+        assert_eq!(holes as u64, case["holes"].as_u64().expect("a count"), "{name}");
+        assert_eq!(section.regions.len() as u64, case["regions"].as_u64().expect("a count"), "{name}");
+    }
+    for (name, expected) in golden["masses"].as_object().expect("masses") {
+        let mass = shapes[name].mass();
+        assert!(close(mass.area, expected["area_m2"].as_f64().expect("area")), "{name}");
+        assert!(close(mass.volume, expected["volume_m3"].as_f64().expect("volume")), "{name}");
+        let centroid = Point::from(numbers::<3>(&expected["centroid_m"]));
+        assert!((mass.centroid - centroid).norm() < 1e-9, "{name}");
+    }
+}
