@@ -2,8 +2,17 @@
 # A PostgreSQL cluster of the project's own, on loopback, never as root.
 #   tools/database.sh start FOLDER     starts it (makes it first) and prints its URL
 #   tools/database.sh stop FOLDER      stops it
+#   tools/database.sh lend             starts one in a folder of its own, prints its URL, and when its
+#                                      input ends stops it and removes the folder: for tests
 set -euo pipefail
 action=$1
+if [ "$action" = lend ]; then
+  lent=$(mktemp -d)
+  trap '"$0" stop "$lent"; rm -rf "$lent"' EXIT
+  SELVIK_PG_OPTIONS="-c fsync=off" "$0" start "$lent"
+  cat >/dev/null
+  exit 0
+fi
 folder=$(mkdir -p "$2" && cd "$2" && pwd)
 bin=$(ls -d /usr/lib/postgresql/*/bin | sort -V | tail -n 1)
 data=$folder/data

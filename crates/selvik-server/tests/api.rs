@@ -1,0 +1,207 @@
+//! The API over HTTP and the socket.
+
+mod support;
+
+use std::process::Command;
+use std::time::{Duration, Instant};
+
+use reqwest::multipart::{Form, Part};
+use reqwest::{Client, StatusCode};
+use serde_json::{Value, json};
+use support::Server;
+
+async fn demo() -> (Server, String) {
+    let server = Server::start().await;
+    let id = server.with(&selvik_demo::demo_package()).await;
+    (server, id)
+}
+
+#[tokio::test]
+async fn other_origins_and_unknown_hosts_are_refused() {
+    let server = Server::start().await;
+    let ask = |name: &'static str, value: String| {
+        let request = Client::new().get(format!("{}/api/cells", server.url)).header(name, value);
+        async move { request.send().await.expect("an answer").status() }
+    };
+    let own = server.url.clone();
+    assert_eq!(ask("origin", own).await, StatusCode::OK);
+    assert_eq!(ask("origin", "http://evil.example".to_owned()).await, StatusCode::FORBIDDEN);
+    assert_eq!(ask("origin", "http://127.0.0.1:1".to_owned()).await, StatusCode::FORBIDDEN);
+    assert_eq!(ask("host", "evil.example".to_owned()).await, StatusCode::FORBIDDEN);
+    assert_eq!(ask("origin", "null".to_owned()).await, StatusCode::FORBIDDEN);
+}
+
+#[tokio::test]
+async fn the_page_is_strict_about_scripts() {
+    let server = Server::start().await;
+    let page = reqwest::get(&server.url).await.expect("an answer");
+    let policy = page.headers()["content-security-policy"].to_str().expect("text").to_owned();
+    assert!(policy.contains("script-src 'self'") && policy.contains("default-src 'none'"), "{policy}");
+    let text = page.text().await.expect("text");
+    assert!(!text.contains("NONCE"), "the nonce is filled in");
+}
+
+#[tokio::test]
+async fn a_bad_package_is_refused_with_a_problem_and_nothing_is_stored() {
+    let server = Server::start().await;
+    let cell = br#"{"format":"selvik-cell/1","name":"x","items":[{"id":"a","name":"A","role":"part","parent":"b"}]}"#;
+    let form = Form::new().part("file", Part::bytes(cell.to_vec()).file_name("cell/cell.json"));
+    let answer =
+        Client::new().post(format!("{}/api/cells", server.url)).multipart(form).send().await.expect("an answer");
+    assert_eq!(answer.status(), StatusCode::UNPROCESSABLE_ENTITY);
+    assert_eq!(answer.headers()["content-type"], "application/problem+json");
+    let problem: Value = answer.json().await.expect("JSON");
+    assert!(problem["detail"].as_str().expect("a sentence").contains("hangs on \"b\""), "{problem}");
+    assert_eq!(server.get("/api/cells").await, json!([]));
+}
+
+#[tokio::test]
+async fn a_package_goes_in_and_comes_out_the_same() {
+    let server = Server::start().await;
+    let package = selvik_demo::demo_package();
+    let form = Form::new().part("file", Part::bytes(package.to_zip()).file_name("demo.zip"));
+    let answer =
+        Client::new().post(format!("{}/api/cells", server.url)).multipart(form).send().await.expect("an answer");
+    assert_eq!(answer.status(), StatusCode::CREATED);
+    let id = answer.json::<Value>().await.expect("JSON")["id"].as_str().expect("an id").to_owned();
+    let out = reqwest::get(format!("{}/api/cells/{id}/package", server.url)).await.expect("an answer");
+    let out = selvik_formats::package::PackageFiles::from_zip(&out.bytes().await.expect("bytes")).expect("a zip");
+    let document = |files| selvik_formats::package::read_document(files).expect("readable");
+    assert_eq!(document(&out), document(&package));
+    assert_eq!(out.iter().count(), package.iter().count());
+    for (name, content) in package.iter().filter(|(name, _)| *name != "cell.json") {
+        assert!(out.get(name, "a test").expect("there") == content, "{name}");
+    }
+}
+
+#[tokio::test]
+async fn meshes_are_compressed_kept_and_shared() {
+    let (server, id) = demo().await;
+    let cell = server.get(&format!("/api/cells/{id}")).await;
+    let bodies = cell["bodies"].as_array().expect("bodies");
+    let names: std::collections::HashSet<&str> = bodies.iter().filter_map(|b| b["mesh"].as_str()).collect();
+    assert!(names.len() * 2 < bodies.len(), "both arms and all panels share their meshes");
+    let url = format!("{}/api/cells/{id}/meshes/{}", server.url, bodies[0]["mesh"].as_str().expect("a name"));
+    let answer = Client::new().get(url).header("accept-encoding", "gzip").send().await.expect("an answer");
+    assert_eq!(answer.headers()["content-encoding"], "gzip");
+    assert!(answer.headers()["cache-control"].to_str().expect("text").contains("immutable"));
+}
+
+#[tokio::test]
+async fn a_sweep_runs_as_a_job_tells_its_progress_and_is_kept() {
+    let (server, id) = demo().await;
+    let socket = server.url.replace("http", "ws") + "/api/live";
+    let (mut live, _) = tokio_tungstenite::connect_async(socket).await.expect("a socket");
+    let sweep = format!("{}/api/cells/{id}/sweep", server.url);
+    let before = server.get(&format!("/api/cells/{id}/sweep")).await;
+    assert_eq!(before["findings"], Value::Null);
+    assert_eq!(Client::new().post(&sweep).send().await.expect("an answer").status(), StatusCode::ACCEPTED);
+    let finished = async {
+        use futures_util::StreamExt;
+        while let Some(Ok(message)) = live.next().await {
+            let event: Value = serde_json::from_str(message.to_text().expect("text")).expect("JSON");
+            if event["state"] == "finished" {
+                return event;
+            }
+        }
+        panic!("the socket closed");
+    };
+    let event = tokio::time::timeout(Duration::from_secs(120), finished).await.expect("it finishes");
+    assert_eq!(event["done"], event["total"]);
+    let after = server.get(&format!("/api/cells/{id}/sweep")).await;
+    assert_eq!(after["fresh"], true);
+    let band = &after["findings"]["band"];
+    for (lower, attained) in
+        band["lower_mm"].as_array().expect("a band").iter().zip(band["attained_mm"].as_array().expect("a band"))
+    {
+        assert!(lower.as_f64() <= attained.as_f64());
+    }
+    // The band never promises more than the sweep attained.
+    let pair = &after["findings"]["clearance"]["pairs"][1];
+    let time = pair["time_s"].as_f64().expect("a time");
+    let edges: Vec<f64> = band["edges_s"].as_array().expect("edges").iter().filter_map(Value::as_f64).collect();
+    let at = edges.partition_point(|e| *e <= time) - 1;
+    assert!(band["lower_mm"][at].as_f64() <= pair["attained_mm"].as_f64());
+
+    // Moving something makes it stale; undoing makes it fresh again.
+    let edit = json!({"base_revision": 1, "edit": {"edit": "place_item", "item": "rack", "pose": {"xyz_mm": [1500, 2000, 0]}}});
+    let edits = format!("{}/api/cells/{id}/edits", server.url);
+    let answer = Client::new().post(&edits).json(&edit).send().await.expect("an answer");
+    assert_eq!(answer.status(), StatusCode::OK);
+    assert_eq!(server.get(&format!("/api/cells/{id}/sweep")).await["fresh"], false);
+    let undone = Client::new().post(format!("{}/api/cells/{id}/undo", server.url)).send().await.expect("an answer");
+    assert_eq!(undone.status(), StatusCode::OK);
+    assert_eq!(server.get(&format!("/api/cells/{id}/sweep")).await["fresh"], true);
+}
+
+#[tokio::test]
+async fn a_sweep_can_be_stopped_at_once() {
+    let (server, id) = demo().await;
+    let sweep = format!("{}/api/cells/{id}/sweep", server.url);
+    let started: Value = Client::new().post(&sweep).send().await.expect("an answer").json().await.expect("JSON");
+    let job = started["job"].as_str().expect("a job");
+    let start = Instant::now();
+    let url = format!("{}/api/jobs/{job}", server.url);
+    assert_eq!(Client::new().delete(&url).send().await.expect("an answer").status(), StatusCode::NO_CONTENT);
+    while Client::new().delete(&url).send().await.expect("an answer").status() != StatusCode::NOT_FOUND {
+        assert!(start.elapsed() < Duration::from_secs(3), "the job goes on");
+        tokio::time::sleep(Duration::from_millis(10)).await;
+    }
+    assert_eq!(server.get(&format!("/api/cells/{id}/sweep")).await["findings"], Value::Null);
+}
+
+#[tokio::test]
+async fn a_cut_through_a_housing_is_a_ring() {
+    let (server, id) = demo().await;
+    let body = json!({
+        "section": {"point_mm": [0, 0, 818], "normal": [0, 0, 1]}, "items": ["housing-a"], "time_s": 0,
+    });
+    let answer = Client::new().post(format!("{}/api/cells/{id}/section", server.url)).json(&body).send().await;
+    let found: Value = answer.expect("an answer").json().await.expect("JSON");
+    let face = &found["faces"][0];
+    assert_eq!(face["item"], "housing-a");
+    let corners = face["triangles_mm"].as_array().expect("triangles");
+    let area: f64 = corners
+        .chunks(3)
+        .map(|t| {
+            let p = |i: usize, k: usize| t[i][k].as_f64().expect("a number");
+            ((p(1, 0) - p(0, 0)) * (p(2, 1) - p(0, 1)) - (p(2, 0) - p(0, 0)) * (p(1, 1) - p(0, 1))).abs() / 2.0
+        })
+        .sum();
+    assert!((area - face["area_mm2"].as_f64().expect("an area")).abs() < 1.0, "{area}");
+}
+
+/// The binary as scripts use it: exit codes, JSON, and bad input.
+#[test]
+fn the_command_line_checks_queries_and_refuses() {
+    let folder = tempfile::tempdir().expect("a folder");
+    selvik_demo::demo_package().to_folder(folder.path()).expect("written");
+    let run = |args: &[&str]| {
+        let output = Command::new(env!("CARGO_BIN_EXE_selvik")).args(args).output().expect("it runs");
+        (output.status.code(), String::from_utf8_lossy(&output.stdout).into_owned(), String::from_utf8_lossy(&output.stderr).into_owned())
+    };
+    let package = folder.path().to_str().expect("a path");
+    let (code, out, _) = run(&["check", package, "--json"]);
+    let checked: Value = serde_json::from_str(&out).expect("JSON");
+    assert_eq!(code, Some(1));
+    assert_eq!(checked["holds"], false);
+    let (code, out, _) = run(&["query", package, "inverse", "--robot", "r1", "--tcp", "tcp-nozzle", "--xyz-mm", "700,100,1100", "--rpy-deg", "180,0,0"]);
+    assert_eq!(code, Some(0));
+    let solutions: Value = serde_json::from_str(&out).expect("JSON");
+    let first = &solutions["solutions"][0]["joints_deg_or_mm"];
+    let mut args = vec!["query".to_owned(), package.to_owned(), "poses".to_owned()];
+    for (joint, value) in first.as_object().expect("joints") {
+        args.extend(["--joint".to_owned(), format!("{joint}={value}")]);
+    }
+    let (_, out, _) = run(&args.iter().map(String::as_str).collect::<Vec<_>>());
+    let poses: Value = serde_json::from_str(&out).expect("JSON");
+    let xyz = &poses["items"]["tcp-nozzle"]["xyz_mm"];
+    let near = |i: usize, x: f64| (xyz[i].as_f64().expect("a number") - x).abs() < 1e-6;
+    assert!(near(0, 700.0) && near(1, 100.0) && near(2, 1100.0), "{xyz}");
+    let (code, out, _) = run(&["query", package, "distance", "rack", "cabinet"]);
+    assert!(code == Some(0) && out.contains("distance_mm"));
+    let (code, _, error) = run(&["query", package, "distance", "rack", "moon"]);
+    assert!(code == Some(2) && error.contains("no item \"moon\""), "{error}");
+    let (code, _, error) = run(&["check", "/nowhere.zip"]);
+    assert!(code == Some(2) && error.contains("nowhere.zip"), "{error}");
+}

@@ -1,0 +1,322 @@
+//! The main job in the real interface: headless Chromium, real pointer and key input; what is checked
+//! is what the user sees.
+
+mod support;
+
+use std::process::{Child, Command, Stdio};
+use std::time::Duration;
+
+use fantoccini::actions::{InputSource, MouseActions, PointerAction, WheelAction, WheelActions};
+use fantoccini::elements::Element;
+use fantoccini::wd::Capabilities;
+use fantoccini::{Client, ClientBuilder, Locator};
+use serde_json::{Value, json};
+use support::Server;
+
+/// A browser of its own, ended with the test.
+struct Browser {
+    client: Client,
+    driver: Child,
+    _profile: tempfile::TempDir,
+}
+
+impl Drop for Browser {
+    fn drop(&mut self) {
+        let _ = self.driver.kill();
+        let _ = self.driver.wait();
+    }
+}
+
+impl Browser {
+    async fn open(url: &str) -> Self {
+        let port = std::net::TcpListener::bind("127.0.0.1:0").expect("a free port").local_addr().expect("bound").port();
+        let driver = Command::new("chromedriver")
+            .arg(format!("--port={port}"))
+            .stdout(Stdio::null())
+            .stderr(Stdio::null())
+            .spawn()
+            .expect("chromedriver runs");
+        let profile = tempfile::tempdir().expect("a folder");
+        let data = format!("--user-data-dir={}", profile.path().display());
+        let args = [
+            "--headless", "--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--disable-quic",
+            "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync",
+            "--window-size=1280,939", "--force-prefers-reduced-motion", &data,
+        ];
+        let mut wanted = Capabilities::new();
+        wanted.insert("goog:chromeOptions".to_owned(), json!({"args": args, "binary": "/usr/bin/chromium"}));
+        let mut builder = ClientBuilder::new(hyper_util::client::legacy::connect::HttpConnector::new());
+        builder.capabilities(wanted);
+        let mut tries = 0;
+        let client = loop {
+            match builder.connect(&format!("http://127.0.0.1:{port}")).await {
+                Ok(client) => break client,
+                Err(error) if tries > 100 => panic!("no browser: {error}"),
+                Err(_) => tokio::time::sleep(Duration::from_millis(100)).await,
+            }
+            tries += 1;
+        };
+        let browser = Self { client, driver, _profile: profile };
+        browser.client.goto(url).await.expect("the page");
+        browser
+    }
+
+    async fn find(&self, test: &str) -> Element {
+        let css = format!("[data-test=\"{test}\"]");
+        let wait = self.client.wait().at_most(Duration::from_secs(30));
+        wait.for_element(Locator::Css(&css)).await.unwrap_or_else(|e| panic!("no {test}: {e}"))
+    }
+
+    async fn click(&self, test: &str) {
+        self.find(test).await.click().await.unwrap_or_else(|e| panic!("{test} can't be clicked: {e}"));
+    }
+
+    async fn text(&self, test: &str) -> String {
+        self.find(test).await.text().await.expect("text")
+    }
+
+    async fn value(&self, test: &str) -> f64 {
+        let text = self.find(test).await.prop("value").await.expect("a property").unwrap_or_default();
+        text.trim_end_matches('°').parse().unwrap_or_else(|_| panic!("{test} shows {text}"))
+    }
+
+    async fn has(&self, test: &str) -> bool {
+        let css = format!("[data-test=\"{test}\"]");
+        !self.client.find_all(Locator::Css(&css)).await.expect("a list").is_empty()
+    }
+
+    async fn script(&self, text: &str) -> Value {
+        self.client.execute(text, Vec::new()).await.expect("a script")
+    }
+
+    /// Waits until a script gives `true`.
+    async fn until(&self, what: &str, script: &str) {
+        for _ in 0..300 {
+            if self.script(&format!("return !!({script})")).await == json!(true) {
+                return;
+            }
+            tokio::time::sleep(Duration::from_millis(100)).await;
+        }
+        panic!("it never came true: {what}");
+    }
+
+    async fn keys(&self, keys: &str) {
+        let body = self.client.find(Locator::Css("canvas")).await.expect("the picture");
+        body.send_keys(keys).await.expect("keys");
+    }
+
+    /// Drags with the left button from one point of the window to another.
+    async fn drag(&self, from: (f64, f64), to: (f64, f64)) {
+        let mut mouse = MouseActions::new("mouse".to_owned());
+        let go = |(x, y): (f64, f64), ms| PointerAction::MoveTo { duration: Some(Duration::from_millis(ms)), x, y };
+        mouse = mouse
+            .then(go(from, 0))
+            .then(PointerAction::Down { button: 0 })
+            .then(go(((from.0 + to.0) / 2.0, (from.1 + to.1) / 2.0), 60))
+            .then(go(to, 60))
+            .then(PointerAction::Up { button: 0 });
+        self.client.perform_actions(mouse).await.expect("a drag");
+    }
+
+    /// The colour of the picture (0..255 each) at a point of the window.
+    async fn pixel(&self, x: u32, y: u32) -> [u8; 3] {
+        let png = self.client.screenshot().await.expect("a picture");
+        let image = image::load_from_memory(&png).expect("a PNG").to_rgb8();
+        image.get_pixel(x, y).0
+    }
+
+    /// How many pixels of the picture's area fulfil `like`.
+    async fn count(&self, like: impl Fn([u8; 3]) -> bool) -> usize {
+        let png = self.client.screenshot().await.expect("a picture");
+        let image = image::load_from_memory(&png).expect("a PNG").to_rgb8();
+        image.enumerate_pixels().filter(|(x, y, p)| (240..1000).contains(x) && (110..480).contains(y) && like(p.0)).count()
+    }
+}
+
+/// Pixels tinted like robots: clearly more blue than red.
+fn bluish([r, _, b]: [u8; 3]) -> bool {
+    i32::from(b) - i32::from(r) > 24
+}
+
+/// Pixels tinted like a selection: red and blue above green.
+fn plum([r, g, b]: [u8; 3]) -> bool {
+    i32::from(r) - i32::from(g) > 18 && i32::from(b) - i32::from(g) > 8
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn the_main_job_from_opening_a_cell_to_the_evidence_of_a_broken_rule() {
+    let server = Server::start().await;
+    server.with(&selvik_demo::demo_package()).await;
+    let b = Browser::open(&server.url).await;
+
+    // Open the cell from the list.
+    b.click("cell").await;
+    b.find("picture").await;
+    b.until("the picture is drawn", "document.querySelector('[data-test=picture]').dataset.frames > 3 && !document.querySelector('.message')").await;
+    assert!(b.count(bluish).await > 4000, "robots are seen");
+
+    // Nothing is drawn while nothing changes.
+    b.until("the sweep is done", "document.querySelectorAll('[data-test=finding]').length > 3 && !document.querySelector('.job')").await;
+    tokio::time::sleep(Duration::from_millis(600)).await;
+    let frames = "return document.querySelector('[data-test=picture]').dataset.frames";
+    let before = b.script(frames).await;
+    tokio::time::sleep(Duration::from_millis(800)).await;
+    assert_eq!(b.script(frames).await, before, "the picture rests");
+
+    // Look around: drag, then a standard view by its button, by its key, and back.
+    let bearing = b.value("bearing").await;
+    b.drag((620.0, 300.0), (720.0, 300.0)).await;
+    let turned = b.value("bearing").await;
+    assert!((bearing - turned - 35.0).abs() < 1.0, "100 pixels turn by 35°: {bearing} {turned}");
+    b.click("view-front").await;
+    b.until("the front is shown", "document.querySelector('[data-test=bearing]').value === '0°'").await;
+    assert_eq!(b.value("elevation").await, 0.0);
+    b.keys("[").await;
+    b.until("the view before is back", "document.querySelector('[data-test=bearing]').value !== '0°'").await;
+    assert!((b.value("bearing").await - turned).abs() < 0.1);
+    b.keys("\u{E015}").await; // arrow down: the next notch of elevation
+    b.until("elevation on a notch", "Number.parseFloat(document.querySelector('[data-test=elevation]').value) % 15 === 0").await;
+    b.click("notch-90").await;
+    b.until("the right side", "document.querySelector('[data-test=bearing]').value === '90°'").await;
+
+    // Come nearer with the wheel: what is under the pointer grows.
+    let far = b.count(bluish).await;
+    let mut wheel = WheelActions::new("wheel".to_owned());
+    wheel.push(WheelAction::Scroll { duration: None, x: 620, y: 330, delta_x: 0, delta_y: -480 });
+    b.client.perform_actions(wheel).await.expect("a turn of the wheel");
+    tokio::time::sleep(Duration::from_millis(500)).await;
+    assert_ne!(b.count(bluish).await, far);
+    b.keys("F").await;
+
+    // Select in the roster: unmistakable in the list and in the picture.
+    let row = |id: &str| format!("document.querySelector('[data-id={id}]')");
+    b.client.find(Locator::Css("[data-id=r1] .name")).await.expect("R1").click().await.expect("a click");
+    assert_eq!(b.script(&format!("return {}.ariaSelected", row("r1"))).await, "true");
+    b.client.find(Locator::Css("[data-id=r1]")).await.expect("R1");
+    tokio::time::sleep(Duration::from_millis(500)).await;
+    assert!(b.count(plum).await > 800, "the selection is plum");
+
+    // Isolate it: the rest is gone, and a chip says so and brings it back.
+    let robots = b.count(|p| bluish(p) || plum(p)).await;
+    b.keys("i").await;
+    assert!(b.text("chip-isolated").await.contains("isolated"));
+    b.keys("f").await;
+    tokio::time::sleep(Duration::from_millis(700)).await;
+    assert!(b.count(plum).await > robots / 4, "what is isolated fills the picture");
+    b.click("chip-isolated").await;
+    assert!(!b.has("chip-isolated").await);
+
+    // Select by a click into the picture, clear by Escape.
+    b.keys("\u{E00C}").await;
+    assert_eq!(b.script("return document.querySelectorAll('[aria-selected=true][role=treeitem]').length").await, 0);
+    let mut click = MouseActions::new("mouse".to_owned());
+    click = click
+        .then(PointerAction::MoveTo { duration: None, x: 620.0, y: 330.0 })
+        .then(PointerAction::Down { button: 0 })
+        .then(PointerAction::Up { button: 0 });
+    b.client.perform_actions(click).await.expect("a click");
+    assert_eq!(b.script("return document.querySelectorAll('[aria-selected=true][role=treeitem]').length").await, 1);
+    b.keys("\u{E00C}").await;
+
+    // Cut: hatched faces with their area; flipped, the other half is gone.
+    b.click("view-front").await;
+    b.keys("x").await;
+    let area = b.text("section-area").await;
+    assert!(area.trim_end_matches(" cm²").parse::<f64>().expect("an area") > 10.0, "{area}");
+    let at = b.value("section-at").await;
+    let handle = b.find("section-handle").await.rectangle().await.expect("its place");
+    let cut = b.text("chip-section").await;
+    assert!(cut.contains("mm"), "{cut}");
+    let field = b.find("section-at").await;
+    field.clear().await.expect("cleared");
+    field.send_keys("12.5\u{E007}").await.expect("typed");
+    b.until("the cut moved", "document.querySelector('[data-test=chip-section]').innerText.includes('12.5 mm')").await;
+    assert!(handle.2 > 10.0 && (at - 12.5).abs() > 1e-6);
+    b.click("section-flip").await;
+    b.click("chip-section").await;
+    assert!(!b.has("section-handle").await);
+
+    // Save the view; it is kept by the server; rename is undone.
+    b.click("views").await;
+    b.click("save-view").await;
+    b.until("the name field", "document.querySelector('[data-test=name] input')").await;
+    let name = b.client.find(Locator::Css("[data-test=name] input")).await.expect("a field");
+    name.clear().await.expect("cleared");
+    name.send_keys("From the front\u{E007}").await.expect("typed");
+    b.until("it is saved", "document.querySelector('[data-test=saving]').innerText.includes('revision 2')").await;
+    let cells = server.get("/api/cells").await;
+    let id = cells[0]["id"].as_str().expect("an id").to_owned();
+    let views = server.get(&format!("/api/cells/{id}")).await["document"]["views"].clone();
+    assert_eq!(views[3]["name"], "From the front");
+    assert_eq!(views[3]["viewpoint"]["bearing_deg"], 0.0);
+    b.click("undo").await;
+    b.until("it is undone", "document.querySelector('[data-test=saving]').innerText.includes('revision 3')").await;
+    b.click("redo").await;
+    b.until("it is done again", "document.querySelector('[data-test=saving]').innerText.includes('revision 4')").await;
+    b.keys("1").await;
+    b.until("the first view is recalled", "document.querySelector('[data-test=bearing]').value === '24°'").await;
+
+    // Measure the reach, and play: the number follows the play head.
+    b.click("tab-measured").await;
+    let reach = b.text("reach").await;
+    assert!(reach.contains("straight") && reach.contains("mm"), "{reach}");
+    b.keys(" ").await;
+    tokio::time::sleep(Duration::from_millis(1500)).await;
+    b.keys(" ").await;
+    let time = b.text("time").await;
+    assert!(time.as_str() > "00:00.500", "{time}");
+    assert_ne!(b.text("reach").await, reach);
+    let straight = b.script("return document.querySelector('[data-test=reach] dd').innerText").await;
+    let shown: f64 = straight.as_str().expect("text").trim_end_matches(" mm").parse().expect("a number");
+    let series = server.get(&format!("/api/cells/{id}/reach?from=r1&to=tcp-nozzle")).await;
+    let least = series["straight_mm"].as_array().expect("a series").iter().filter_map(Value::as_f64);
+    assert!(least.clone().any(|s| (s - shown).abs() < 0.06), "{shown} is on the path");
+
+    // Scrub: the chart is the scrubber.
+    let strip = b.find("scrubber").await.rectangle().await.expect("its place");
+    b.drag((strip.0 + 50.0, strip.1 + 100.0), (strip.0 + strip.2 / 2.0, strip.1 + 100.0)).await;
+    let half = b.text("time").await;
+    assert!(half.as_str() > "00:11.0" && half.as_str() < "00:11.4", "{half}");
+
+    // From a broken rule to its evidence in one click.
+    b.client.find(Locator::Css("[role=tab]")).await.expect("clearance").click().await.expect("a click");
+    let findings = b.client.find_all(Locator::Css("[data-test=finding]")).await.expect("findings");
+    let clamp = {
+        let mut found = None;
+        for card in findings {
+            if card.text().await.expect("text").contains("Clamp A2") {
+                found = Some(card);
+                break;
+            }
+        }
+        found.expect("the clamp is among the findings")
+    };
+    let card = clamp.text().await.expect("text");
+    assert!(card.contains("4.2 mm") && card.contains("broken") && card.contains("needs 10"), "{card}");
+    clamp.click().await.expect("a click");
+    let label = b.text("gap-label").await;
+    assert!(label.contains("4.2 mm") && label.contains("needs 10"), "{label}");
+    assert!(card.contains(&b.text("time").await), "the pose is that of the finding");
+    tokio::time::sleep(Duration::from_millis(700)).await;
+    let red = |[r, g, b]: [u8; 3]| r > 150 && g < 90 && b < 80;
+    assert!(b.count(red).await > 30, "the gap is marked in red");
+    b.click("chip-evidence").await;
+    assert!(!b.has("gap-label").await);
+
+    // Dark: the paper turns dark, the numbers stay.
+    let light = b.pixel(620, 470).await;
+    b.click("theme").await;
+    tokio::time::sleep(Duration::from_millis(700)).await;
+    let dark = b.pixel(980, 800).await;
+    assert!(dark.iter().all(|&c| c < 90) && light.iter().any(|&c| c > 120), "{dark:?} {light:?}");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_cell_that_is_not_there_and_an_empty_list_say_what_to_do() {
+    let server = Server::start().await;
+    let b = Browser::open(&server.url).await;
+    b.until("the empty list", "document.body.innerText.includes('There are no cells yet')").await;
+    b.client.goto(&format!("{}/cells/00000000-0000-7000-8000-000000000000", server.url)).await.expect("a page");
+    b.until("the refusal", "document.body.innerText.includes('there is no such cell')").await;
+    assert!(b.script("return document.body.innerText.includes('All cells')").await == json!(true));
+}
