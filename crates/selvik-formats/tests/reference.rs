@@ -75,7 +75,8 @@ fn forward_kinematics_and_jacobian_agree_with_pin() {
             surface: None,
         };
         let cell = Cell::new(vec![item]).expect("one item");
-        let assembly = Assembly::new(cell, HashMap::from([("chain".into(), mechanism)])).expect("an assembly");
+        let assembly =
+            Assembly::new(cell, HashMap::from([("chain".into(), mechanism)])).expect("an assembly");
         let tip = assembly.link_node(0, case["tip"].as_str().expect("a name")).expect("a link");
         let poses = assembly.poses(&q);
         let (found, expected) = (poses[tip.0], pose(case));

@@ -3,7 +3,9 @@
 
 use proptest::prelude::*;
 use selvik_core::clearance::{Progress, SweepOptions, sweep};
-use selvik_formats::package::{CELL_FILE, PackageFiles, from_entries, read_document, to_entries, write_document};
+use selvik_formats::package::{
+    CELL_FILE, PackageFiles, from_entries, read_document, to_entries, write_document,
+};
 use selvik_formats::report::{Verdict, reach_report, sweep_report};
 use selvik_formats::{FormatError, Workcell};
 use serde_json::{Value, json};
@@ -118,7 +120,8 @@ fn what_does_not_fit_is_refused_with_its_place(
 fn moves_that_cannot_be_run_say_which_and_why(#[case] joints: Vec<f64>, #[case] says: &str) {
     let mut cell = cell();
     cell["programs"][0]["moves"][0]["joints_deg_or_mm"] = json!(joints);
-    let error = Workcell::read(&package(&cell)).expect("readable").path().expect_err("not runnable").to_string();
+    let error =
+        Workcell::read(&package(&cell)).expect("readable").path().expect_err("not runnable").to_string();
     assert!(error.contains("\"Swing\", move 1") && error.contains(says), "{error}");
 }
 

@@ -46,8 +46,12 @@ async fn a_bad_package_is_refused_with_a_problem_and_nothing_is_stored() {
     let server = Server::start().await;
     let cell = br#"{"format":"selvik-cell/1","name":"x","items":[{"id":"a","name":"A","role":"part","parent":"b"}]}"#;
     let form = Form::new().part("file", Part::bytes(cell.to_vec()).file_name("cell/cell.json"));
-    let answer =
-        Client::new().post(format!("{}/api/cells", server.url)).multipart(form).send().await.expect("an answer");
+    let answer = Client::new()
+        .post(format!("{}/api/cells", server.url))
+        .multipart(form)
+        .send()
+        .await
+        .expect("an answer");
     assert_eq!(answer.status(), StatusCode::UNPROCESSABLE_ENTITY);
     assert_eq!(answer.headers()["content-type"], "application/problem+json");
     let problem: Value = answer.json().await.expect("JSON");
@@ -60,12 +64,17 @@ async fn a_package_goes_in_and_comes_out_the_same() {
     let server = Server::start().await;
     let package = selvik_demo::demo_package();
     let form = Form::new().part("file", Part::bytes(package.to_zip()).file_name("demo.zip"));
-    let answer =
-        Client::new().post(format!("{}/api/cells", server.url)).multipart(form).send().await.expect("an answer");
+    let answer = Client::new()
+        .post(format!("{}/api/cells", server.url))
+        .multipart(form)
+        .send()
+        .await
+        .expect("an answer");
     assert_eq!(answer.status(), StatusCode::CREATED);
     let id = answer.json::<Value>().await.expect("JSON")["id"].as_str().expect("an id").to_owned();
     let out = reqwest::get(format!("{}/api/cells/{id}/package", server.url)).await.expect("an answer");
-    let out = selvik_formats::package::PackageFiles::from_zip(&out.bytes().await.expect("bytes")).expect("a zip");
+    let out =
+        selvik_formats::package::PackageFiles::from_zip(&out.bytes().await.expect("bytes")).expect("a zip");
     let document = |files| selvik_formats::package::read_document(files).expect("readable");
     assert_eq!(document(&out), document(&package));
     assert_eq!(out.iter().count(), package.iter().count());
@@ -111,15 +120,19 @@ async fn a_sweep_runs_as_a_job_tells_its_progress_and_is_kept() {
     let after = server.get(&format!("/api/cells/{id}/sweep")).await;
     assert_eq!(after["fresh"], true);
     let band = &after["findings"]["band"];
-    for (lower, attained) in
-        band["lower_mm"].as_array().expect("a band").iter().zip(band["attained_mm"].as_array().expect("a band"))
+    for (lower, attained) in band["lower_mm"]
+        .as_array()
+        .expect("a band")
+        .iter()
+        .zip(band["attained_mm"].as_array().expect("a band"))
     {
         assert!(lower.as_f64() <= attained.as_f64());
     }
     // The band never promises more than the sweep attained.
     let pair = &after["findings"]["clearance"]["pairs"][1];
     let time = pair["time_s"].as_f64().expect("a time");
-    let edges: Vec<f64> = band["edges_s"].as_array().expect("edges").iter().filter_map(Value::as_f64).collect();
+    let edges: Vec<f64> =
+        band["edges_s"].as_array().expect("edges").iter().filter_map(Value::as_f64).collect();
     let at = edges.partition_point(|e| *e <= time) - 1;
     assert!(band["lower_mm"][at].as_f64() <= pair["attained_mm"].as_f64());
 
@@ -129,7 +142,8 @@ async fn a_sweep_runs_as_a_job_tells_its_progress_and_is_kept() {
     let answer = Client::new().post(&edits).json(&edit).send().await.expect("an answer");
     assert_eq!(answer.status(), StatusCode::OK);
     assert_eq!(server.get(&format!("/api/cells/{id}/sweep")).await["fresh"], false);
-    let undone = Client::new().post(format!("{}/api/cells/{id}/undo", server.url)).send().await.expect("an answer");
+    let undone =
+        Client::new().post(format!("{}/api/cells/{id}/undo", server.url)).send().await.expect("an answer");
     assert_eq!(undone.status(), StatusCode::OK);
     assert_eq!(server.get(&format!("/api/cells/{id}/sweep")).await["fresh"], true);
 }
@@ -138,7 +152,8 @@ async fn a_sweep_runs_as_a_job_tells_its_progress_and_is_kept() {
 async fn a_sweep_can_be_stopped_at_once() {
     let (server, id) = demo().await;
     let sweep = format!("{}/api/cells/{id}/sweep", server.url);
-    let started: Value = Client::new().post(&sweep).send().await.expect("an answer").json().await.expect("JSON");
+    let started: Value =
+        Client::new().post(&sweep).send().await.expect("an answer").json().await.expect("JSON");
     let job = started["job"].as_str().expect("a job");
     let start = Instant::now();
     let url = format!("{}/api/jobs/{job}", server.url);
@@ -156,7 +171,8 @@ async fn a_cut_through_a_housing_is_a_ring() {
     let body = json!({
         "section": {"point_mm": [0, 0, 818], "normal": [0, 0, 1]}, "items": ["housing-a"], "time_s": 0,
     });
-    let answer = Client::new().post(format!("{}/api/cells/{id}/section", server.url)).json(&body).send().await;
+    let answer =
+        Client::new().post(format!("{}/api/cells/{id}/section", server.url)).json(&body).send().await;
     let found: Value = answer.expect("an answer").json().await.expect("JSON");
     let face = &found["faces"][0];
     assert_eq!(face["item"], "housing-a");
@@ -165,7 +181,8 @@ async fn a_cut_through_a_housing_is_a_ring() {
         .chunks(3)
         .map(|t| {
             let p = |i: usize, k: usize| t[i][k].as_f64().expect("a number");
-            ((p(1, 0) - p(0, 0)) * (p(2, 1) - p(0, 1)) - (p(2, 0) - p(0, 0)) * (p(1, 1) - p(0, 1))).abs() / 2.0
+            ((p(1, 0) - p(0, 0)) * (p(2, 1) - p(0, 1)) - (p(2, 0) - p(0, 0)) * (p(1, 1) - p(0, 1))).abs()
+                / 2.0
         })
         .sum();
     assert!((area - face["area_mm2"].as_f64().expect("an area")).abs() < 1.0, "{area}");
@@ -178,14 +195,30 @@ fn the_command_line_checks_queries_and_refuses() {
     selvik_demo::demo_package().to_folder(folder.path()).expect("written");
     let run = |args: &[&str]| {
         let output = Command::new(env!("CARGO_BIN_EXE_selvik")).args(args).output().expect("it runs");
-        (output.status.code(), String::from_utf8_lossy(&output.stdout).into_owned(), String::from_utf8_lossy(&output.stderr).into_owned())
+        (
+            output.status.code(),
+            String::from_utf8_lossy(&output.stdout).into_owned(),
+            String::from_utf8_lossy(&output.stderr).into_owned(),
+        )
     };
     let package = folder.path().to_str().expect("a path");
     let (code, out, _) = run(&["check", package, "--json"]);
     let checked: Value = serde_json::from_str(&out).expect("JSON");
     assert_eq!(code, Some(1));
     assert_eq!(checked["holds"], false);
-    let (code, out, _) = run(&["query", package, "inverse", "--robot", "r1", "--tcp", "tcp-nozzle", "--xyz-mm", "700,100,1100", "--rpy-deg", "180,0,0"]);
+    let (code, out, _) = run(&[
+        "query",
+        package,
+        "inverse",
+        "--robot",
+        "r1",
+        "--tcp",
+        "tcp-nozzle",
+        "--xyz-mm",
+        "700,100,1100",
+        "--rpy-deg",
+        "180,0,0",
+    ]);
     assert_eq!(code, Some(0));
     let solutions: Value = serde_json::from_str(&out).expect("JSON");
     let first = &solutions["solutions"][0]["joints_deg_or_mm"];

@@ -18,7 +18,7 @@ const bearingName: Record<number, string> = {
 /** On the floor ring, seen from above with the front below. */
 const ring = (bearing: number, r: number) => [60 + r * Math.sin(bearing * RAD), 60 + r * Math.cos(bearing * RAD)] as const
 /** On the arc: level to the right, top above. */
-const arc = (elevation: number, r: number) => [128 + r * Math.cos(elevation * RAD), 60 - r * Math.sin(elevation * RAD)] as const
+const arc = (elevation: number, r: number) => [138 + r * Math.cos(elevation * RAD), 60 - r * Math.sin(elevation * RAD)] as const
 
 const v = computed(() => where.viewpoint)
 const knob = computed(() => ring(v.value.bearing_deg, R))
@@ -42,10 +42,10 @@ function grab(what: 'bearing' | 'elevation', e: PointerEvent) {
 function turn(e: PointerEvent) {
   if (!dragging) return
   const box = svg.value!.getBoundingClientRect()
-  const [x, y] = [((e.clientX - box.left) / box.width) * 184, ((e.clientY - box.top) / box.height) * 120]
+  const [x, y] = [((e.clientX - box.left) / box.width) * 196, ((e.clientY - box.top) / box.height) * 120]
   const next = { ...where.viewpoint }
   if (dragging === 'bearing') next.bearing_deg = Math.atan2(x - 60, y - 60) / RAD
-  else next.elevation_deg = Math.max(-90, Math.min(90, Math.atan2(60 - y, Math.max(0, x - 128)) / RAD))
+  else next.elevation_deg = Math.max(-90, Math.min(90, Math.atan2(60 - y, Math.max(0, x - 138)) / RAD))
   where.move(next)
 }
 function typed(which: 'bearing_deg' | 'elevation_deg', e: Event) {
@@ -61,7 +61,7 @@ const shown = (x: number) => (Math.abs(x - Math.round(x)) < 0.05 ? String(Math.r
 
 <template>
   <div class="dial" role="group" aria-label="Bearing dial">
-    <svg ref="svg" viewBox="0 0 184 120" width="184" height="120">
+    <svg ref="svg" viewBox="0 0 196 120" width="196" height="120">
       <circle cx="60" cy="60" :r="R" class="plate" />
       <path :d="wedge" class="wedge" />
       <rect x="46" y="50" width="28" height="18" class="cellmark" /><path d="M55 68 h10 l-5 6 z" class="front" />
@@ -95,7 +95,7 @@ const shown = (x: number) => (Math.abs(x - Math.round(x)) < 0.05 ? String(Math.r
 </template>
 
 <style scoped>
-.dial { position: absolute; left: 10px; bottom: 10px; width: 184px; height: 120px; user-select: none; }
+.dial { position: absolute; left: 10px; bottom: 10px; width: 196px; height: 120px; user-select: none; }
 .plate { fill: color-mix(in srgb, rgb(var(--v-theme-surface)) 82%, transparent); stroke: var(--line); }
 .wedge { fill: var(--accent-tint); }
 .cellmark { fill: none; stroke: var(--accent); stroke-width: 1.4; }
@@ -108,8 +108,8 @@ const shown = (x: number) => (Math.abs(x - Math.round(x)) < 0.05 ? String(Math.r
 .notch:hover line { stroke: var(--accent); stroke-width: 3; }
 .knob { fill: var(--accent); stroke: rgb(var(--v-theme-surface)); stroke-width: 2; pointer-events: none; }
 .knob.off { fill: rgb(var(--v-theme-surface)); stroke: var(--accent); }
-.typed input { position: absolute; width: 48px; text-align: center; font-size: 12px; border-radius: 4px; color: rgb(var(--v-theme-on-background)); }
+.typed input { position: absolute; width: 46px; text-align: center; font-size: 12px; border-radius: 4px; color: rgb(var(--v-theme-on-background)); }
 .typed input:hover, .typed input:focus { background: rgb(var(--v-theme-surface)); }
-.bearing input { left: 110px; top: 44px; }
-.elevation input { left: 110px; top: 61px; }
+.bearing input { left: 123px; top: 44px; }
+.elevation input { left: 123px; top: 61px; }
 </style>

@@ -131,7 +131,7 @@ function named() {
 
     <v-dialog :model-value="!!naming" max-width="380" @update:model-value="naming = null">
       <v-card v-if="naming" :title="naming.title">
-        <v-card-text><v-text-field v-model="naming.name" autofocus label="Name" data-test="name" @keydown.enter="named" /></v-card-text>
+        <v-card-text><v-text-field v-model="naming.name" autofocus label="Name" data-test="name" @focus="($event.target as HTMLInputElement).select()" @keydown.enter="named" /></v-card-text>
         <v-card-actions><v-spacer /><v-btn @click="naming = null">Cancel</v-btn><v-btn color="primary" data-test="name-ok" @click="named">Save</v-btn></v-card-actions>
       </v-card>
     </v-dialog>
