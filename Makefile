@@ -48,7 +48,7 @@ web/node_modules/.made: web/package-lock.json
 	@touch $@
 
 bench: setup
-	cargo bench -p selvik-core
+	cargo bench -p selvik-core --bench core
 	@[ ! -x tools/reference/.venv/bin/python ] || tools/reference/.venv/bin/python tools/bench/against_coal.py
 
 reference:
