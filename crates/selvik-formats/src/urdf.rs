@@ -227,7 +227,7 @@ fn child<'a, 'i>(node: &Node<'a, 'i>, tag: &str) -> Option<Node<'a, 'i>> {
 }
 
 fn children<'a, 'i>(node: &Node<'a, 'i>, tag: &'static str) -> impl Iterator<Item = Node<'a, 'i>> {
-    node.children().filter(move |c| c.has_tag_name(tag))
+    node.children().filter(move |node| node.has_tag_name(tag))
 }
 
 /// The path without `.` and `..`; `None` if it leads out.

@@ -16,7 +16,7 @@ fn cell() -> Value {
     let row = |name: &str, a: f64, size: f64| {
         json!({
             "joint": name, "a_mm": a, "limits_deg_or_mm": [-170, 170], "velocity_deg_or_mm_s": 90,
-            "bodies": [{"shape": {"box": {"size_mm": [size, 40, 40]}}, "pose": {"xyz_mm": [-size / 2.0, 0, 0]}}],
+            "bodies": [{"shape": {"box": {"size_mm": [size, 40, 40]}}, "pose": {"xyz_mm": [size / 2.0, 0, 0]}}],
         })
     };
     json!({

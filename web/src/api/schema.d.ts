@@ -394,7 +394,10 @@ export interface components {
              * @description Link twist.
              */
             alpha_deg?: number;
-            /** @description Geometry of the link, in the link's frame. */
+            /**
+             * @description Geometry of the link, in the link's frame: at its joint, with the standard convention before a and
+             *     α of the row are applied.
+             */
             bodies?: components["schemas"]["BodyDocument"][];
             /**
              * Format: double

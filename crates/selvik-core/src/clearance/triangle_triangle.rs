@@ -120,7 +120,7 @@ mod tests {
         let grid = |t: &[Point; 3]| -> Vec<Point> {
             let n = 24;
             (0..=n)
-                .flat_map(|i| (0..=n - i).map(move |j| (i as f64 / n as f64, j as f64 / n as f64)))
+                .flat_map(|i| (0..=n - i).map(move |k| (i as f64 / n as f64, k as f64 / n as f64)))
                 .map(|(u, v)| t[0] + (t[1] - t[0]) * u + (t[2] - t[0]) * v)
                 .collect()
         };

@@ -253,7 +253,8 @@ pub struct DhRowDocument {
     pub limits_deg_or_mm: [f64; 2],
     /// Largest speed, degrees/s or mm/s.
     pub velocity_deg_or_mm_s: f64,
-    /// Geometry of the link, in the link's frame.
+    /// Geometry of the link, in the link's frame: at its joint, with the standard convention before a and
+    /// α of the row are applied.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub bodies: Vec<BodyDocument>,
 }
