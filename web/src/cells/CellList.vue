@@ -69,7 +69,7 @@ useEventListener('keydown', (e: KeyboardEvent) => {
       <h1>Selvik</h1>
       <v-btn :icon="mdiThemeLightDark" aria-label="Light or dark" @click="settings.toggleDark()" />
     </header>
-    <p v-if="error" class="error" role="alert">{{ error }} <v-btn color="primary" @click="load">Try again</v-btn></p>
+    <p v-if="error" class="error" role="alert">{{ error }} <v-btn color="primary" @click="load">{{ cells ? 'Dismiss' : 'Try again' }}</v-btn></p>
     <section v-if="cells?.length" aria-label="Cells">
       <h2 class="heading">Cells</h2>
       <div v-for="cell in cells" :key="cell.id" class="row">

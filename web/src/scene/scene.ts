@@ -119,7 +119,7 @@ export class Scene {
     })
     this.drawn = bodies.map((body) => {
       const material = new THREE.MeshLambertMaterial({
-        polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: 1, side: THREE.DoubleSide,
+        polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: 1, side: THREE.DoubleSide, clipShadows: true,
       })
       const face = new THREE.Mesh(body.mesh.faces, material)
       face.castShadow = face.receiveShadow = true

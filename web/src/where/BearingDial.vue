@@ -49,12 +49,15 @@ function turn(e: PointerEvent) {
   where.move(next)
 }
 function typed(which: 'bearing_deg' | 'elevation_deg', e: Event) {
-  const value = Number.parseFloat((e.target as HTMLInputElement).value.replace(',', '.'))
+  const field = e.target as HTMLInputElement
+  const value = Number.parseFloat(field.value.replace(',', '.'))
+  // What is no number goes back to what is in force.
+  field.value = `${shown(v.value[which])}°`
   if (Number.isFinite(value)) {
     const to = { ...v.value, [which]: value }
     where.turnTo(to.bearing_deg, Math.max(-90, Math.min(90, to.elevation_deg)))
   }
-  ;(e.target as HTMLInputElement).blur()
+  field.blur()
 }
 const shown = (x: number) => (Math.abs(x - Math.round(x)) < 0.05 ? String(Math.round(x)) : x.toFixed(1))
 </script>

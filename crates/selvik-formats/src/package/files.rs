@@ -52,7 +52,9 @@ impl PackageFiles {
     /// [`FormatError`] for a broken archive, a path that leads out of it, or one that unpacks to too
     /// much.
     pub fn from_zip(bytes: &[u8]) -> Result<Self> {
-        let fail = |e: zip::result::ZipError| FormatError::file("the zip", e);
+        let fail = |e: zip::result::ZipError| {
+            FormatError::file("the zip", format!("can't be opened ({e}); bring a zip of a cell package"))
+        };
         let mut archive = zip::ZipArchive::new(Cursor::new(bytes)).map_err(fail)?;
         let mut files = Self::default();
         let mut left = MAX_TOTAL_BYTES;
