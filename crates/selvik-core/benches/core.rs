@@ -5,6 +5,9 @@ mod pairs;
 use std::hint::black_box;
 
 use criterion::{Criterion, criterion_group, criterion_main};
+use rs_opw_kinematics::kinematic_traits::Kinematics;
+use rs_opw_kinematics::kinematics_impl::OPWKinematics;
+use rs_opw_kinematics::parameters::opw_kinematics::Parameters;
 use selvik_core::clearance::{Limit, distance};
 use selvik_core::mesh::sphere_mesh;
 use selvik_core::robot::OrthoParallelArm;
@@ -42,8 +45,23 @@ fn inverse(c: &mut Criterion) {
         (wrist, z),
     ];
     let arm = OrthoParallelArm::fit(&axes, &Pose::translation(0.05, 0.0, 2.0)).expect("ortho-parallel");
-    let target = arm.forward(&[0.4, 0.2, 1.3, 0.3, 0.9, -0.4]);
+    let q = [0.4, 0.2, 1.3, 0.3, 0.9, -0.4];
+    let target = arm.forward(&q);
     c.bench_function("inverse kinematics, all solutions", |b| b.iter(|| arm.inverse(black_box(&target))));
+    let reference = OPWKinematics::new(Parameters {
+        a1: 0.15,
+        a2: -0.1,
+        b: 0.0,
+        c1: 0.5,
+        c2: 0.7,
+        c3: 0.7,
+        c4: 0.1,
+        offsets: [0.0; 6],
+        sign_corrections: [1; 6],
+        dof: 6,
+    });
+    let target = reference.forward(&q);
+    c.bench_function("the same by rs-opw-kinematics", |b| b.iter(|| reference.inverse(black_box(&target))));
 }
 
 fn section(c: &mut Criterion) {
