@@ -1,6 +1,7 @@
 //! Triangle meshes: welding, topology, features, volume, and the hierarchy used by queries.
 
 mod feature_edges;
+mod flat_face;
 mod hierarchy;
 mod inside;
 mod mass;
@@ -10,6 +11,7 @@ mod topology;
 mod triangle_mesh;
 
 pub use feature_edges::{DEFAULT_FEATURE_ANGLE, feature_edges};
+pub use flat_face::flat_face;
 pub use hierarchy::{Hierarchy, Node};
 pub use mass::{Mass, mass_of};
 pub use primitives::{box_mesh, cylinder_mesh, sphere_mesh};

@@ -29,7 +29,7 @@ pub fn evidence_viewpoint(
     let liking = |d: &Vector| seen(d) - 0.15 * (d.z - 0.3).abs() - if d.z < -0.1 { 0.5 } else { 0.0 };
     let backwards = candidates.max_by(|x, y| liking(x).total_cmp(&liking(y))).expect("twelve directions");
     let (bearing, elevation) = Viewpoint::angles_of(&backwards);
-    let viewpoint = Viewpoint { pivot, bearing, elevation, distance, projection };
+    let viewpoint = Viewpoint { pivot, bearing, elevation, roll: 0.0, distance, projection };
     let plane = Plane::through(&pivot, &backwards).expect("a unit vector");
     (viewpoint, plane)
 }

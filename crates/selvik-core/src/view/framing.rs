@@ -76,7 +76,7 @@ mod tests {
         #[test]
         fn framing_is_tight(
             raw in prop::collection::vec(prop::array::uniform3(-3.0f64..3.0), 2..40),
-            bearing in -3.0f64..3.0, elevation in -1.5f64..1.5,
+            bearing in -3.0f64..3.0, elevation in -1.5f64..1.5, roll in prop::sample::select(vec![0.0, 0.4]),
             parallel in any::<bool>(), aspect in prop::sample::select(
                 vec![0.5, 0.75, 1.0, 1.25, 1.333, 1.5, 1.6, 1.778, 2.35, 3.0]),
             margin in 0.0f64..0.3,
@@ -87,7 +87,7 @@ mod tests {
             } else {
                 Projection::Perspective { horizontal_angle: 0.9 }
             };
-            let from = Viewpoint { pivot: Point::origin(), bearing, elevation, distance: 1.0, projection };
+            let from = Viewpoint { pivot: Point::origin(), bearing, elevation, roll, distance: 1.0, projection };
             // Points nearly in one line of sight have no edge to touch.
             let spread = |axis: Vector| {
                 let along = points.iter().map(|p| axis.dot(&p.coords));

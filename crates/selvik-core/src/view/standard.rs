@@ -74,7 +74,14 @@ mod tests {
         for view in [StandardView::FrontRight, StandardView::BackLeft] {
             let (bearing, elevation) = view.angles();
             let projection = Projection::Parallel { width: 2.0 };
-            let v = Viewpoint { pivot: Point::origin(), bearing, elevation, distance: 5.0, projection };
+            let v = Viewpoint {
+                pivot: Point::origin(),
+                bearing,
+                elevation,
+                roll: 0.0,
+                distance: 5.0,
+                projection,
+            };
             for axis in [Vector::x(), Vector::y(), Vector::z()] {
                 let [x, y] = v.project(&Point::from(axis), 1.0).unwrap();
                 assert!((x.hypot(y) - (2.0f64 / 3.0).sqrt()).abs() < 1e-12);
@@ -96,7 +103,8 @@ mod tests {
     ) {
         let (bearing, elevation) = view.angles();
         let projection = Projection::Parallel { width: 1.0 };
-        let v = Viewpoint { pivot: Point::origin(), bearing, elevation, distance: 1.0, projection };
+        let v =
+            Viewpoint { pivot: Point::origin(), bearing, elevation, roll: 0.0, distance: 1.0, projection };
         assert!((v.backwards() - Vector::from(from)).norm() < 1e-12);
         assert!((v.right() - Vector::from(right)).norm() < 1e-12);
         let (b, e) = Viewpoint::angles_of(&v.backwards());

@@ -15,8 +15,8 @@ pub enum Projection {
     },
 }
 
-/// Where one stands round the pivot, and how the lens draws it. Always level: up is as near the
-/// world's Z as the direction allows.
+/// Where one stands round the pivot, and how the lens draws it. Level unless rolled: up is as near
+/// the world's Z as the direction allows.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Viewpoint {
     /// The point the view turns about.
@@ -25,6 +25,8 @@ pub struct Viewpoint {
     pub bearing: f64,
     /// How high one stands, rad: 0 level, 90° above.
     pub elevation: f64,
+    /// How far the camera is turned about its line of sight, rad: anticlockwise as it sees, 0 level.
+    pub roll: f64,
     /// Distance of the eye from the pivot, m.
     pub distance: f64,
     /// How it is drawn.
@@ -44,7 +46,9 @@ impl Viewpoint {
     #[must_use]
     pub fn right(&self) -> Vector {
         let (sb, cb) = self.bearing.sin_cos();
-        Vector::new(cb, sb, 0.0)
+        let level = Vector::new(cb, sb, 0.0);
+        let (sin, cos) = self.roll.sin_cos();
+        level * cos + self.backwards().cross(&level) * sin
     }
 
     /// Unit vector up the picture.
