@@ -19,10 +19,8 @@ pub const HOUSING_HEIGHT: f64 = 168.0;
 
 /// Adds all meshes and the URDFs of track and table.
 pub fn write(files: &mut PackageFiles) {
-    let meshes: [(&str, Parts); 19] = [
-        ("nozzle", nozzle()),
-        ("nozzle_bracket", nozzle_bracket()),
-        ("hose_bracket", hose_bracket()),
+    write_tools(files);
+    let meshes: [(&str, Parts); 16] = [
         ("gripper", gripper()),
         ("finger", finger()),
         ("pedestal", pedestal()),
@@ -40,9 +38,7 @@ pub fn write(files: &mut PackageFiles) {
         ("gate", gate()),
         ("floor_duct", floor_duct()),
     ];
-    for (name, parts) in meshes {
-        files.insert(&format!("meshes/{name}.stl"), stl(parts)).expect("a plain name");
-    }
+    write_meshes(files, meshes);
     let mechanisms: [(&str, Parts); 4] = [
         ("rail", rail()),
         ("carriage", carriage()),
@@ -66,6 +62,19 @@ pub fn write(files: &mut PackageFiles) {
     );
     files.insert(TRACK, track.into_bytes()).expect("a plain name");
     files.insert(TABLE, table.into_bytes()).expect("a plain name");
+}
+
+/// Adds what the sealing arm carries.
+pub fn write_tools(files: &mut PackageFiles) {
+    let tools: [(&str, Parts); 3] =
+        [("nozzle", nozzle()), ("nozzle_bracket", nozzle_bracket()), ("hose_bracket", hose_bracket())];
+    write_meshes(files, tools);
+}
+
+fn write_meshes(files: &mut PackageFiles, meshes: impl IntoIterator<Item = (&'static str, Parts)>) {
+    for (name, parts) in meshes {
+        files.insert(&format!("meshes/{name}.stl"), stl(parts)).expect("a plain name");
+    }
 }
 
 #[allow(clippy::too_many_arguments)]

@@ -2,9 +2,10 @@
 
 use indexmap::IndexMap;
 use selvik_formats::package::{
-    BodyDocument, CellDocument, FORMAT, FrameKind, ItemDocument, LengthUnit, MayTouchDocument,
-    MechanismDocument, MechanismSource, PoseDocument, ProjectionKind, ReachRuleDocument, RoleDocument,
-    RuleDocument, RunPlanDocument, SavedViewDocument, ShapeDocument, StyleDocument, ViewpointDocument,
+    BodyDocument, CellDocument, ColoursDocument, FORMAT, FrameKind, ItemDocument, LengthUnit,
+    MayTouchDocument, MechanismDocument, MechanismSource, PoseDocument, ProjectionKind, ReachRuleDocument,
+    RoleDocument, RuleDocument, RunPlanDocument, SavedViewDocument, ShapeDocument, StyleDocument,
+    TourDocument, TourStopDocument, ViewpointDocument,
 };
 
 use crate::equipment::{NOZZLE_REACH, NOZZLE_TILT, TABLE, TRACK};
@@ -35,6 +36,7 @@ impl Roster {
             pose: at,
             bodies: bodies.into_iter().collect(),
             mechanism: None,
+            colour: None,
             frame_kind: None,
         });
         self.0.last_mut().expect("just added")
@@ -98,6 +100,7 @@ pub fn document() -> CellDocument {
         run_plan: RunPlanDocument::default(),
         views: views(),
         opening_view: Some("overview".to_owned()),
+        tours: vec![tour()],
     }
 }
 
@@ -288,17 +291,22 @@ fn views() -> Vec<SavedViewDocument> {
         SavedViewDocument {
             id: id.to_owned(),
             name: name.to_owned(),
+            group: None,
+            keeps: None,
             viewpoint: ViewpointDocument {
                 pivot_mm: pivot,
                 bearing_deg: bearing,
                 elevation_deg: elevation,
+                roll_deg: 0.0,
                 distance_mm: distance,
                 projection: ProjectionKind::Perspective,
                 lens_mm: 35.0,
                 width_mm: 4000.0,
             },
             style: StyleDocument::ShadedEdges,
+            colours: ColoursDocument::Role,
             hidden: Vec::new(),
+            ghosted: false,
             section: None,
             time_s: None,
         }
@@ -310,4 +318,23 @@ fn views() -> Vec<SavedViewDocument> {
         gap,
         view("rack", "Rack and track", [1900.0, 900.0, 700.0], -38.0, 26.0, 4200.0),
     ]
+}
+
+/// Round the cell, down to the clamps, and on to the rack.
+fn tour() -> TourDocument {
+    let views = views();
+    let stop = |index: usize, hold_s: f64, travel_s: f64, passing: bool| TourStopDocument {
+        name: views[index].name.clone(),
+        view: Some(views[index].id.clone()),
+        viewpoint: views[index].viewpoint,
+        hold_s,
+        travel_s,
+        passing,
+    };
+    TourDocument {
+        id: "round".to_owned(),
+        name: "Round the cell".to_owned(),
+        stops: vec![stop(0, 1.0, 3.0, false), stop(1, 1.5, 3.0, false), stop(2, 1.0, 3.0, false)],
+        with_programs: false,
+    }
 }

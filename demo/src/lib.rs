@@ -10,6 +10,9 @@ mod kit;
 mod layout;
 mod plant;
 mod programs;
+mod stress;
+
+pub use stress::{DURATION as STRESS_DURATION, STANDING as STRESS_STANDING, stress_package};
 
 use selvik_formats::package::PackageFiles;
 

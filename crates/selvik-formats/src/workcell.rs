@@ -14,12 +14,13 @@ use selvik_core::robot::{
     Arm, Assembly, Configuration, Convention, DhRow, Elbow, JointKind, JointLimits, Link, Mechanism, NodeId,
     Shoulder, Span, Wrist, chain_from_dh,
 };
+use selvik_core::view::Tour;
 
 use crate::mesh::read_mesh;
 use crate::package::{
     BodyDocument, CELL_FILE, CellDocument, DhConvention, DhRowDocument, MechanismDocument, MechanismSource,
     MoveDocument, PackageFiles, PostureDocument, ProgramDocument, RoleDocument, ShapeDocument,
-    TargetDocument, read_document, read_targets,
+    TargetDocument, TourStopDocument, ViewpointDocument, read_document, read_targets,
 };
 use crate::urdf::{FACETS, read_urdf};
 use crate::{FormatError, Result};
@@ -64,6 +65,9 @@ impl Workcell {
                 return Err(refuse(&place, "an item needs an id and a name"));
             }
             finite(&place, item.pose.xyz_mm.iter().chain(&item.pose.rpy_deg))?;
+            if !item.colour.as_deref().is_none_or(is_colour) {
+                return Err(refuse(&place, "colour must be written #RRGGBB"));
+            }
             items.push(Item {
                 id: ItemId(item.id.clone()),
                 name: item.name.clone(),
@@ -469,22 +473,36 @@ fn plan(document: &CellDocument, programs: &IndexMap<String, Program>) -> Result
     Ok(RunPlan { lanes })
 }
 
+fn is_colour(text: &str) -> bool {
+    text.strip_prefix('#').is_some_and(|hex| hex.len() == 6 && hex.bytes().all(|b| b.is_ascii_hexdigit()))
+}
+
 fn views(document: &CellDocument, names: &Names) -> Result<()> {
     unique("views", document.views.iter().map(|v| &v.id))?;
+    let sound = |viewpoint: &ViewpointDocument, place: &str| match viewpoint.is_sound() {
+        true => Ok(()),
+        false => Err(refuse(place, "every number must be finite; distance, lens and width positive")),
+    };
     for view in &document.views {
         let place = format!("view \"{}\"", view.id);
         view.hidden.iter().try_for_each(|id| names.item(id, &place).map(drop))?;
-        let v = &view.viewpoint;
-        let numbers = [v.bearing_deg, v.elevation_deg, v.distance_mm, v.lens_mm, v.width_mm];
-        finite(&place, numbers.iter().chain(&v.pivot_mm))?;
-        if v.distance_mm <= 0.0 || v.lens_mm <= 0.0 || v.width_mm <= 0.0 {
-            return Err(refuse(&place, "distance, lens and width must be positive"));
+        sound(&view.viewpoint, &place)?;
+    }
+    let known = |id: &String| document.views.iter().any(|v| &v.id == id);
+    unique("tours", document.tours.iter().map(|t| &t.id))?;
+    for tour in &document.tours {
+        let place = format!("tour \"{}\"", tour.id);
+        for stop in &tour.stops {
+            sound(&stop.viewpoint, &place)?;
+            if let Some(id) = stop.view.as_ref().filter(|id| !known(id)) {
+                return Err(refuse(&place, format!("there is no view \"{id}\"")));
+            }
         }
+        Tour::new(tour.stops.iter().map(TourStopDocument::to_stop).collect())
+            .map_err(|e| refuse(&place, e))?;
     }
     match &document.opening_view {
-        Some(id) if !document.views.iter().any(|v| &v.id == id) => {
-            Err(refuse("opening_view", format!("there is no view \"{id}\"")))
-        }
+        Some(id) if !known(id) => Err(refuse("opening_view", format!("there is no view \"{id}\""))),
         _ => Ok(()),
     }
 }

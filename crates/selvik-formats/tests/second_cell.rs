@@ -82,7 +82,7 @@ fn what_is_read_is_written_and_read_again_the_same() {
 
 /// A change to the cell, where it is refused, and what is said.
 #[rstest::rstest]
-#[case::unknown_key("/items/0/colour", json!("red"), "items[0]", "unknown field")]
+#[case::unknown_key("/items/0/tint", json!("red"), "items[0]", "unknown field")]
 #[case::unknown_parent("/items/1/parent", json!("leg"), "items", "\"leg\"")]
 #[case::unknown_link("/items/1/on_link", json!("hand"), "items", "only base, q1, q2, flange")]
 #[case::own_parent("/items/2/parent", json!("post"), "items", "carry itself")]
@@ -95,6 +95,7 @@ fn what_is_read_is_written_and_read_again_the_same() {
 #[case::unknown_program("/run_plan/lanes/0/programs/0", json!("dance"), "run_plan", "no program \"dance\"")]
 #[case::wrong_format("/format", json!("other/1"), "format", "selvik-cell/1")]
 #[case::no_target("/programs/0/moves/0", json!({"move": "linear", "to": "T", "speed_mm_s": 9}), "moves[0]", "no target \"T\"")]
+#[case::colour("/items/0/colour", json!("red"), "items[0]", "#RRGGBB")]
 #[case::unknown_opening("/opening_view", json!("v"), "opening_view", "no view")]
 #[case::crossed_limits("/items/0/mechanism/from/dh/rows/0/limits_deg_or_mm", json!([9, 1]), "q1", "crossed")]
 fn what_does_not_fit_is_refused_with_its_place(

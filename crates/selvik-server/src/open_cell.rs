@@ -141,8 +141,12 @@ impl App {
 
 /// Whether two documents are alike but for their views.
 pub fn only_views_differ(a: &CellDocument, b: &CellDocument) -> bool {
-    let bare = |d: &CellDocument| CellDocument { views: Vec::new(), opening_view: None, ..d.clone() };
-    bare(a) == bare(b)
+    without_views(a) == without_views(b)
+}
+
+/// What is left of a document when nothing is said of how it is looked at.
+fn without_views(document: &CellDocument) -> CellDocument {
+    CellDocument { views: Vec::new(), opening_view: None, tours: Vec::new(), ..document.clone() }
 }
 
 fn hash_of(surface: &Surface) -> String {
@@ -157,9 +161,8 @@ fn hash_of(surface: &Surface) -> String {
 }
 
 fn fingerprint(document: &CellDocument, files: &PackageFiles) -> String {
-    let bare = CellDocument { views: Vec::new(), opening_view: None, ..document.clone() };
     let mut hash = Sha256::new();
-    hash.update(serde_json::to_vec(&bare).expect("plain data"));
+    hash.update(serde_json::to_vec(&without_views(document)).expect("plain data"));
     for (name, content) in files.iter() {
         hash.update(name);
         hash.update(content);

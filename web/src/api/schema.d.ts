@@ -57,6 +57,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cells/{id}/face-on": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * The viewpoint square to the flat face that a triangle belongs to, framing that face. Faces that
+         *     lie level are seen with the nearest quarter of the present bearing.
+         */
+        post: operations["face_on"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cells/{id}/frame": {
         parameters: {
             query?: never;
@@ -251,6 +271,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/frame-points": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * The tightest viewpoint in the given direction that shows points, without a margin: what a
+         *     rectangle drawn on the picture asks for.
+         */
+        post: operations["frame_points"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job}": {
         parameters: {
             query?: never;
@@ -275,10 +315,27 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The standard views: six faces, four corners. */
+        /** The standard views: six faces, four corners above, four below. */
         get: operations["standard_views"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tour-track": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The camera path through stops, thirty viewpoints a second. */
+        post: operations["tour_track"];
         delete?: never;
         options?: never;
         head?: never;
@@ -329,6 +386,8 @@ export interface components {
         CellDetail: {
             bodies: components["schemas"]["BodyInfo"][];
             document: components["schemas"]["CellDocument"];
+            /** @description Frames to be marked in the picture. */
+            frames: components["schemas"]["FrameInfo"][];
             /** Format: uuid */
             id: string;
             /** @description For each item of the document's roster, in its order, its coordinate system. */
@@ -364,6 +423,8 @@ export interface components {
             rules?: components["schemas"]["RuleDocument"][];
             /** @description Which programs run when. */
             run_plan?: components["schemas"]["RunPlanDocument"];
+            /** @description Camera paths. */
+            tours?: components["schemas"]["TourDocument"][];
             /** @description Saved views, in order. */
             views?: components["schemas"]["SavedViewDocument"][];
         };
@@ -377,6 +438,11 @@ export interface components {
             /** Format: int64 */
             revision: number;
         };
+        /**
+         * @description Whose colours things are drawn in.
+         * @enum {string}
+         */
+        ColoursDocument: "role" | "own";
         /**
          * @description Which Denavit–Hartenberg convention.
          * @enum {string}
@@ -453,6 +519,30 @@ export interface components {
             edit: "delete_view";
             /** @description Its id. */
             view: string;
+        } | {
+            /** @enum {string} */
+            edit: "move_view";
+            /** @description The heading it is listed under. */
+            group?: string | null;
+            /** @description Where it stands afterwards, from 0; past the end is the end. */
+            to: number;
+            /** @description Its id. */
+            view: string;
+        } | {
+            /** @enum {string} */
+            edit: "open_with";
+            /** @description Its id. */
+            view?: string | null;
+        } | {
+            /** @enum {string} */
+            edit: "save_tour";
+            /** @description The tour. */
+            tour: components["schemas"]["TourDocument"];
+        } | {
+            /** @enum {string} */
+            edit: "delete_tour";
+            /** @description Its id. */
+            tour: string;
         };
         /** @description An edit and the revision it was made looking at. */
         EditRequest: {
@@ -471,6 +561,21 @@ export interface components {
             section: components["schemas"]["SectionDocument"];
             viewpoint: components["schemas"]["ViewpointDocument"];
         };
+        /** @description A picked face. */
+        FaceOnRequest: {
+            /**
+             * Format: double
+             * @description Width of the picture over its height.
+             */
+            aspect: number;
+            /** @description Index of the body in the list of bodies. */
+            body: number;
+            /** Format: double */
+            time_s: number;
+            /** @description The triangle of its mesh. */
+            triangle: number;
+            viewpoint: components["schemas"]["ViewpointDocument"];
+        };
         /** @description Everything a sweep finds. */
         Findings: {
             /** @description The worst pair over time. */
@@ -485,11 +590,37 @@ export interface components {
              */
             took_s: number;
         };
+        /** @description A frame of the picture (ISO 9787). */
+        FrameInfo: {
+            /** @description Id of the item it goes with; the world's and those of targets in it go with none. */
+            item?: string | null;
+            kind: components["schemas"]["FrameKindInfo"];
+            name: string;
+            /** @description The coordinate system it stands in; none is the world's. */
+            node?: number | null;
+            /** @description Where it stands in that: x, y, z (m), quaternion x, y, z, w. */
+            pose: number[];
+        };
         /**
          * @description What a frame is (ISO 9787).
          * @enum {string}
          */
         FrameKind: "base" | "flange" | "tcp" | "frame";
+        /**
+         * @description What a frame is.
+         * @enum {string}
+         */
+        FrameKindInfo: "world" | "base" | "flange" | "tcp" | "target" | "frame" | "item";
+        /** @description Points to show, and how one looks now. */
+        FramePointsRequest: {
+            /**
+             * Format: double
+             * @description Width of the picture over its height.
+             */
+            aspect: number;
+            points_mm: number[][];
+            viewpoint: components["schemas"]["ViewpointDocument"];
+        };
         /** @description What to show, and how one looks now. */
         FrameRequest: {
             /**
@@ -519,6 +650,8 @@ export interface components {
         ItemDocument: {
             /** @description Its rigid geometry, in its own frame. */
             bodies?: components["schemas"]["BodyDocument"][];
+            /** @description Its own colour, `#RRGGBB`; where absent that of its role. */
+            colour?: string | null;
             frame_kind?: components["schemas"]["FrameKind"] | null;
             /** @description Unique in the cell. */
             id: string;
@@ -923,10 +1056,18 @@ export interface components {
         };
         /** @description A name with a viewpoint, drawing style, visibility, section and path time. */
         SavedViewDocument: {
+            /** @description Whose colours it is drawn in. */
+            colours?: components["schemas"]["ColoursDocument"];
+            /** @description Whether what is hidden is seen as a ghost. */
+            ghosted?: boolean;
+            /** @description The heading it is listed under. */
+            group?: string | null;
             /** @description Ids of hidden items. */
             hidden?: string[];
             /** @description Unique among the views. */
             id: string;
+            /** @description What recalling it changes; everything where absent. */
+            keeps?: components["schemas"]["ViewPart"][] | null;
             /** @description What people call it. */
             name: string;
             section?: components["schemas"]["SectionDocument"] | null;
@@ -1044,7 +1185,7 @@ export interface components {
          * @description How the picture is drawn.
          * @enum {string}
          */
-        StyleDocument: "shaded_edges" | "shaded" | "hidden_removed" | "wireframe";
+        StyleDocument: "shaded_edges" | "shaded" | "hidden_dashed" | "hidden_removed" | "wireframe";
         /** @description The clearance of every pair under a rule, over the whole path. */
         SweepReport: {
             /** @description `false` when it was stopped. */
@@ -1073,6 +1214,53 @@ export interface components {
             /** @description The pose of the TCP. */
             pose: components["schemas"]["PoseDocument"];
         };
+        /** @description A camera path through stops. */
+        TourDocument: {
+            /** @description Unique among the tours. */
+            id: string;
+            /** @description What people call it. */
+            name: string;
+            /** @description In order. */
+            stops: components["schemas"]["TourStopDocument"][];
+            /** @description Whether the run plan plays along, from its start. */
+            with_programs?: boolean;
+        };
+        /** @description Stops of a tour. */
+        TourRequest: {
+            stops: components["schemas"]["TourStopDocument"][];
+        };
+        /** @description A viewpoint on a tour. It is its own: changing it changes no saved view. */
+        TourStopDocument: {
+            /**
+             * Format: double
+             * @description How long the camera rests.
+             */
+            hold_s?: number;
+            /** @description What people call it. */
+            name: string;
+            /** @description Whether it passes through without coming to rest. */
+            passing?: boolean;
+            /**
+             * Format: double
+             * @description How long it travels to the next stop.
+             */
+            travel_s: number;
+            /** @description The saved view whose drawing style, visibility and section are taken on arrival. */
+            view?: string | null;
+            /** @description From where one looks. */
+            viewpoint: components["schemas"]["ViewpointDocument"];
+        };
+        /** @description The camera path of a tour. */
+        TourTrack: {
+            /** @description When the camera arrives at each stop. */
+            arrivals_s: number[];
+            /** Format: double */
+            duration_s: number;
+            /** Format: double */
+            step_s: number;
+            /** @description One a step, the last at or after the end. */
+            viewpoints: components["schemas"]["ViewpointDocument"][];
+        };
         /** @description A dropped package: one zip, or all files of a folder under their paths. */
         Upload: {
             file: string[];
@@ -1082,6 +1270,11 @@ export interface components {
          * @enum {string}
          */
         Verdict: "broken" | "tight" | "meets";
+        /**
+         * @description A part of a saved view.
+         * @enum {string}
+         */
+        ViewPart: "viewpoint" | "style" | "visibility" | "section" | "time";
         /** @description Eye, pivot, projection and lens. */
         ViewpointDocument: {
             /**
@@ -1108,6 +1301,11 @@ export interface components {
             pivot_mm: number[];
             /** @description How space is drawn. */
             projection: components["schemas"]["ProjectionKind"];
+            /**
+             * Format: double
+             * @description Turn about the line of sight, anticlockwise as the camera sees; 0 is level.
+             */
+            roll_deg?: number;
             /**
              * Format: double
              * @description Width of the picture in parallel projection, at the pivot.
@@ -1266,6 +1464,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    face_on: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FaceOnRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ViewpointDocument"];
                 };
             };
             422: {
@@ -1610,6 +1841,37 @@ export interface operations {
             };
         };
     };
+    frame_points: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FramePointsRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ViewpointDocument"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     stop_job: {
         parameters: {
             query?: never;
@@ -1652,6 +1914,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StandardViewInfo"][];
+                };
+            };
+        };
+    };
+    tour_track: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TourRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TourTrack"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

@@ -26,11 +26,19 @@ pub enum StandardView {
     BackLeft,
     /// Isometric, between left and front.
     FrontLeft,
+    /// Isometric from below, between front and right.
+    FrontRightBelow,
+    /// Isometric from below, between right and back.
+    BackRightBelow,
+    /// Isometric from below, between back and left.
+    BackLeftBelow,
+    /// Isometric from below, between left and front.
+    FrontLeftBelow,
 }
 
 impl StandardView {
-    /// All of them, the six faces first.
-    pub const ALL: [Self; 10] = [
+    /// All of them: the six faces, the corners above, the corners below.
+    pub const ALL: [Self; 14] = [
         Self::Front,
         Self::Back,
         Self::Right,
@@ -41,6 +49,10 @@ impl StandardView {
         Self::BackRight,
         Self::BackLeft,
         Self::FrontLeft,
+        Self::FrontRightBelow,
+        Self::BackRightBelow,
+        Self::BackLeftBelow,
+        Self::FrontLeftBelow,
     ];
 
     /// Bearing and elevation, rad.
@@ -57,6 +69,10 @@ impl StandardView {
             Self::BackRight => (3.0 * FRAC_PI_4, ISOMETRIC_ELEVATION),
             Self::BackLeft => (-3.0 * FRAC_PI_4, ISOMETRIC_ELEVATION),
             Self::FrontLeft => (-FRAC_PI_4, ISOMETRIC_ELEVATION),
+            Self::FrontRightBelow => (FRAC_PI_4, -ISOMETRIC_ELEVATION),
+            Self::BackRightBelow => (3.0 * FRAC_PI_4, -ISOMETRIC_ELEVATION),
+            Self::BackLeftBelow => (-3.0 * FRAC_PI_4, -ISOMETRIC_ELEVATION),
+            Self::FrontLeftBelow => (-FRAC_PI_4, -ISOMETRIC_ELEVATION),
         }
     }
 }
@@ -71,7 +87,7 @@ mod tests {
     #[test]
     fn isometric_views_foreshorten_the_axes_alike() {
         assert!((ISOMETRIC_ELEVATION.to_degrees() - 35.264).abs() < 1e-3);
-        for view in [StandardView::FrontRight, StandardView::BackLeft] {
+        for &view in &StandardView::ALL[6..] {
             let (bearing, elevation) = view.angles();
             let projection = Projection::Parallel { width: 2.0 };
             let v = Viewpoint {

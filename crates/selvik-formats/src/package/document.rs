@@ -6,6 +6,8 @@ use selvik_core::spatial::{Pose, pose_from_rpy, rpy_of};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
+use super::{SavedViewDocument, TourDocument};
+
 /// What `format` must say.
 pub const FORMAT: &str = "selvik-cell/1";
 
@@ -40,6 +42,9 @@ pub struct CellDocument {
     /// Id of the view the cell opens with.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub opening_view: Option<String>,
+    /// Camera paths.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub tours: Vec<TourDocument>,
 }
 
 /// One item of the roster.
@@ -67,6 +72,9 @@ pub struct ItemDocument {
     /// Its links and joints.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub mechanism: Option<MechanismDocument>,
+    /// Its own colour, `#RRGGBB`; where absent that of its role.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub colour: Option<String>,
     /// For frames: what the frame is.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub frame_kind: Option<FrameKind>,
@@ -422,81 +430,4 @@ pub struct LaneDocument {
     /// When the first begins.
     #[serde(default)]
     pub start_s: f64,
-}
-
-/// A name with a viewpoint, drawing style, visibility, section and path time.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
-#[serde(deny_unknown_fields)]
-pub struct SavedViewDocument {
-    /// Unique among the views.
-    pub id: String,
-    /// What people call it.
-    pub name: String,
-    /// From where one looks.
-    pub viewpoint: ViewpointDocument,
-    /// How it is drawn.
-    pub style: StyleDocument,
-    /// Ids of hidden items.
-    #[serde(default)]
-    pub hidden: Vec<String>,
-    /// The cut, if there is one.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub section: Option<SectionDocument>,
-    /// The path time shown.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub time_s: Option<f64>,
-}
-
-/// Eye, pivot, projection and lens.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
-#[serde(deny_unknown_fields)]
-pub struct ViewpointDocument {
-    /// What the view turns about.
-    pub pivot_mm: [f64; 3],
-    /// 0 in front, 90 on the right.
-    pub bearing_deg: f64,
-    /// 0 level, 90 above.
-    pub elevation_deg: f64,
-    /// From the pivot to the eye.
-    pub distance_mm: f64,
-    /// How space is drawn.
-    pub projection: ProjectionKind,
-    /// Focal length on a frame 36 mm wide.
-    pub lens_mm: f64,
-    /// Width of the picture in parallel projection, at the pivot.
-    pub width_mm: f64,
-}
-
-/// How space is drawn on the picture.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema, ToSchema)]
-#[serde(rename_all = "snake_case")]
-pub enum ProjectionKind {
-    /// Far things are smaller.
-    Perspective,
-    /// Far things are as large as near ones.
-    Parallel,
-}
-
-/// How the picture is drawn.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema, ToSchema)]
-#[serde(rename_all = "snake_case")]
-pub enum StyleDocument {
-    /// Shaded with edges.
-    ShadedEdges,
-    /// Shaded.
-    Shaded,
-    /// Hidden edges removed.
-    HiddenRemoved,
-    /// Wireframe.
-    Wireframe,
-}
-
-/// A planar cut: what lies on the side of `normal` is taken away.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
-#[serde(deny_unknown_fields)]
-pub struct SectionDocument {
-    /// A point of the plane.
-    pub point_mm: [f64; 3],
-    /// Direction of the side taken away.
-    pub normal: [f64; 3],
 }

@@ -2,7 +2,7 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
-use super::{CellDocument, PoseDocument, SavedViewDocument};
+use super::{CellDocument, PoseDocument, SavedViewDocument, TourDocument};
 use crate::{FormatError, Result};
 
 /// A change of a cell that can be undone.
@@ -39,6 +39,31 @@ pub enum Edit {
     DeleteView {
         /// Its id.
         view: String,
+    },
+    /// Puts a view elsewhere in the list.
+    MoveView {
+        /// Its id.
+        view: String,
+        /// Where it stands afterwards, from 0; past the end is the end.
+        to: usize,
+        /// The heading it is listed under.
+        #[serde(default)]
+        group: Option<String>,
+    },
+    /// Chooses the view the cell opens with, or none.
+    OpenWith {
+        /// Its id.
+        view: Option<String>,
+    },
+    /// Keeps a tour; one of the same id is replaced.
+    SaveTour {
+        /// The tour.
+        tour: Box<TourDocument>,
+    },
+    /// Deletes a tour.
+    DeleteTour {
+        /// Its id.
+        tour: String,
     },
 }
 
@@ -95,7 +120,38 @@ impl Edit {
                 if document.opening_view.as_ref() == Some(view) {
                     document.opening_view = None;
                 }
+                for stop in document.tours.iter_mut().flat_map(|t| &mut t.stops) {
+                    stop.view.take_if(|v| v == view);
+                }
                 Ok(format!("delete view {}", gone.name))
+            }
+            Self::MoveView { view, to, group } => {
+                let at = document.views.iter().position(|v| &v.id == view);
+                let at = at.ok_or_else(|| refuse(format!("there is no view \"{view}\"")))?;
+                let mut moved = document.views.remove(at);
+                moved.group = group.as_deref().map(named).transpose()?;
+                let label = format!("move view {}", moved.name);
+                document.views.insert((*to).min(document.views.len()), moved);
+                Ok(label)
+            }
+            Self::OpenWith { view } => {
+                document.opening_view.clone_from(view);
+                let name = document.views.iter().find(|v| Some(&v.id) == view.as_ref()).map(|v| &v.name);
+                Ok(name.map_or("open with everything".to_owned(), |n| format!("open with {n}")))
+            }
+            Self::SaveTour { tour } => {
+                named(&tour.name)?;
+                let label = format!("save tour {}", tour.name);
+                match document.tours.iter_mut().find(|t| t.id == tour.id) {
+                    Some(old) => old.clone_from(tour),
+                    None => document.tours.push((**tour).clone()),
+                }
+                Ok(label)
+            }
+            Self::DeleteTour { tour } => {
+                let at = document.tours.iter().position(|t| &t.id == tour);
+                let at = at.ok_or_else(|| refuse(format!("there is no tour \"{tour}\"")))?;
+                Ok(format!("delete tour {}", document.tours.remove(at).name))
             }
         }
     }

@@ -5,12 +5,14 @@ mod edit;
 mod entries;
 mod files;
 mod targets_csv;
+mod view;
 
 pub use document::*;
 pub use edit::Edit;
 pub use entries::{Entry, from_entries, to_entries};
 pub use files::{MAX_FILES, MAX_TOTAL_BYTES, PackageFiles};
 pub use targets_csv::{read_targets, write_targets};
+pub use view::*;
 
 use crate::{FormatError, Result};
 

@@ -3,8 +3,10 @@ use axum::body::Bytes;
 use axum::extract::{Multipart, Path, State};
 use axum::http::{StatusCode, header};
 use axum::response::{IntoResponse, Response};
+use selvik_core::program::{Goal, Motion};
+use selvik_core::spatial::Pose;
 use selvik_formats::Workcell;
-use selvik_formats::package::{CELL_FILE, CellDocument, PackageFiles};
+use selvik_formats::package::{CELL_FILE, CellDocument, FrameKind, PackageFiles, RoleDocument};
 use serde::Serialize;
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -61,6 +63,34 @@ pub struct PathInfo {
     fault: Option<String>,
 }
 
+/// A frame of the picture (ISO 9787).
+#[derive(Serialize, ToSchema)]
+pub struct FrameInfo {
+    kind: FrameKindInfo,
+    name: String,
+    /// Id of the item it goes with; the world's and those of targets in it go with none.
+    item: Option<String>,
+    /// The coordinate system it stands in; none is the world's.
+    node: Option<usize>,
+    /// Where it stands in that: x, y, z (m), quaternion x, y, z, w.
+    pose: [f64; 7],
+}
+
+/// What a frame is.
+#[derive(Serialize, ToSchema, Clone, Copy)]
+#[serde(rename_all = "snake_case")]
+pub enum FrameKindInfo {
+    World,
+    Base,
+    Flange,
+    Tcp,
+    Target,
+    /// Any other frame of the roster.
+    Frame,
+    /// The frame of an item that is not a frame itself.
+    Item,
+}
+
 /// A cell, opened.
 #[derive(Serialize, ToSchema)]
 pub struct CellDetail {
@@ -72,6 +102,8 @@ pub struct CellDetail {
     item_nodes: Vec<usize>,
     /// Poses of all coordinate systems at time 0: x, y, z (m), quaternion x, y, z, w.
     poses: Vec<[f64; 7]>,
+    /// Frames to be marked in the picture.
+    frames: Vec<FrameInfo>,
     /// Coordinate systems that move on the path, in the order of tracks.
     moving_nodes: Vec<usize>,
     path: PathInfo,
@@ -196,6 +228,7 @@ pub async fn detail(app: &App, id: Uuid, cell: &OpenCell) -> Result<CellDetail, 
         bodies: bodies.collect(),
         item_nodes: items.map(|i| assembly.item_node(position(&i.id)).0).collect(),
         poses: assembly.poses(&cell.joints_at(None)).iter().map(super::picture::flat).collect(),
+        frames: frames(cell),
         moving_nodes: super::picture::moving_nodes(cell),
         path: PathInfo {
             duration_s: cell.path.as_ref().map_or(0.0, selvik_core::program::Path::duration),
@@ -205,6 +238,64 @@ pub async fn detail(app: &App, id: Uuid, cell: &OpenCell) -> Result<CellDetail, 
         undo: undo.undo,
         redo: undo.redo,
     })
+}
+
+fn frames(cell: &OpenCell) -> Vec<FrameInfo> {
+    let assembly = &cell.workcell.assembly;
+    let still = super::picture::flat(&Pose::identity());
+    let mut frames = vec![FrameInfo {
+        kind: FrameKindInfo::World,
+        name: "World".to_owned(),
+        item: None,
+        node: None,
+        pose: still,
+    }];
+    for item in &cell.workcell.document.items {
+        let position = assembly.cell().position(&item.id.as_str().into()).expect("every item is in the tree");
+        let mut mark = |kind, name: String, node: usize| {
+            frames.push(FrameInfo { kind, name, item: Some(item.id.clone()), node: Some(node), pose: still });
+        };
+        let node = assembly.item_node(position).0;
+        let kind = match item.frame_kind {
+            Some(FrameKind::Base) => FrameKindInfo::Base,
+            Some(FrameKind::Flange) => FrameKindInfo::Flange,
+            Some(FrameKind::Tcp) => FrameKindInfo::Tcp,
+            _ if item.role == RoleDocument::Frame => FrameKindInfo::Frame,
+            _ => FrameKindInfo::Item,
+        };
+        // A robot has a base and a flange whether the roster names them or not.
+        let robot = assembly.mechanism(position).filter(|_| item.role == RoleDocument::Robot);
+        if let Some(mechanism) = robot {
+            mark(FrameKindInfo::Base, format!("{} base", item.name), node);
+            for tip in mechanism.tips() {
+                let link = &mechanism.links()[tip].name;
+                if let Some(node) = assembly.link_node(position, link) {
+                    mark(FrameKindInfo::Flange, format!("{} flange", item.name), node.0);
+                }
+            }
+        } else {
+            mark(kind, item.name.clone(), node);
+        }
+    }
+    for program in cell.workcell.plan.lanes.iter().flat_map(|l| &l.programs) {
+        for instruction in &program.moves {
+            let (Motion::Joint { to, .. } | Motion::Linear { to, .. } | Motion::Circular { to, .. }) =
+                &instruction.motion
+            else {
+                continue;
+            };
+            if let Goal::Pose { frame, pose, .. } = to {
+                frames.push(FrameInfo {
+                    kind: FrameKindInfo::Target,
+                    name: format!("{}, {}", program.name, instruction.label),
+                    item: None,
+                    node: frame.map(|n| n.0),
+                    pose: super::picture::flat(pose),
+                });
+            }
+        }
+    }
+    frames
 }
 
 /// Deletes a cell with all that belongs to it.

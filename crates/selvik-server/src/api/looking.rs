@@ -1,8 +1,13 @@
+use std::f64::consts::FRAC_PI_2;
+
 use axum::Json;
 use axum::extract::{Path, State};
+use selvik_core::mesh::flat_face;
 use selvik_core::spatial::{Point, Vector};
-use selvik_core::view::{Projection, StandardView, Viewpoint, evidence_viewpoint, frame, lens_mm_to_rad};
-use selvik_formats::package::{ProjectionKind, SectionDocument, ViewpointDocument};
+use selvik_core::view::{
+    Projection, StandardView, Tour, Viewpoint, evidence_viewpoint, frame, lens_mm_to_rad,
+};
+use selvik_formats::package::{SectionDocument, TourStopDocument, ViewpointDocument};
 use selvik_formats::report::millimetres;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -21,7 +26,7 @@ pub struct StandardViewInfo {
     elevation_deg: f64,
 }
 
-/// The standard views: six faces, four corners.
+/// The standard views: six faces, four corners above, four below.
 #[utoipa::path(get, path = "/api/standard-views", responses((status = 200, body = [StandardViewInfo])))]
 pub async fn standard_views() -> Json<Vec<StandardViewInfo>> {
     let info = |view: StandardView| {
@@ -44,38 +49,6 @@ pub async fn standard_views() -> Json<Vec<StandardViewInfo>> {
     Json(StandardView::ALL.map(info).into_iter().collect())
 }
 
-fn viewpoint(document: &ViewpointDocument) -> Viewpoint {
-    Viewpoint {
-        pivot: Point::from(document.pivot_mm.map(|x| x * 1e-3)),
-        bearing: document.bearing_deg.to_radians(),
-        elevation: document.elevation_deg.to_radians(),
-        distance: document.distance_mm * 1e-3,
-        projection: match document.projection {
-            ProjectionKind::Perspective => {
-                Projection::Perspective { horizontal_angle: lens_mm_to_rad(document.lens_mm) }
-            }
-            ProjectionKind::Parallel => Projection::Parallel { width: document.width_mm * 1e-3 },
-        },
-    }
-}
-
-fn document(view: &Viewpoint, from: &ViewpointDocument) -> ViewpointDocument {
-    // The other projection shows the same size at the pivot, so that switching keeps the picture.
-    let half = (lens_mm_to_rad(from.lens_mm) / 2.0).tan();
-    let (distance, width) = match view.projection {
-        Projection::Perspective { .. } => (view.distance, 2.0 * view.distance * half),
-        Projection::Parallel { width } => (width / (2.0 * half), width),
-    };
-    ViewpointDocument {
-        pivot_mm: millimetres(&view.pivot),
-        bearing_deg: view.bearing.to_degrees(),
-        elevation_deg: view.elevation.to_degrees(),
-        distance_mm: distance * 1e3,
-        width_mm: width * 1e3,
-        ..*from
-    }
-}
-
 /// What to show, and how one looks now.
 #[derive(Deserialize, ToSchema)]
 pub struct FrameRequest {
@@ -89,6 +62,8 @@ pub struct FrameRequest {
 
 /// Free share of the half picture round what is framed.
 const MARGIN: f64 = 0.08;
+/// The same round a face, so that its surroundings are seen.
+const FACE_MARGIN: f64 = 0.3;
 
 /// The tightest viewpoint in the given direction that shows items.
 #[utoipa::path(post, path = "/api/cells/{id}/frame", params(("id" = Uuid, Path)), request_body = FrameRequest,
@@ -99,16 +74,146 @@ pub async fn frame_items(
     Json(request): Json<FrameRequest>,
 ) -> Result<Json<ViewpointDocument>, Problem> {
     let cell = app.cell(id).await?;
-    if !(request.aspect > 0.01 && request.aspect < 100.0) {
-        return Err(Problem::refused("aspect must be between 0.01 and 100"));
-    }
+    check(&request.viewpoint, request.aspect)?;
     let framed = tokio::task::spawn_blocking(move || {
         let points = points_of(&cell, &request.items, request.time_s);
-        let framed = frame(&viewpoint(&request.viewpoint), &points, request.aspect, MARGIN);
-        document(&framed, &request.viewpoint)
+        let framed = frame(&request.viewpoint.to_viewpoint(), &points, request.aspect, MARGIN);
+        ViewpointDocument::from_viewpoint(&framed, request.viewpoint.lens_mm)
     })
     .await?;
     Ok(Json(framed))
+}
+
+fn check(viewpoint: &ViewpointDocument, aspect: f64) -> Result<(), Problem> {
+    if !viewpoint.is_sound() {
+        return Err(Problem::refused("the viewpoint needs finite numbers and positive sizes"));
+    }
+    if !(aspect > 0.01 && aspect < 100.0) {
+        return Err(Problem::refused("aspect must be between 0.01 and 100"));
+    }
+    Ok(())
+}
+
+/// Points to show, and how one looks now.
+#[derive(Deserialize, ToSchema)]
+pub struct FramePointsRequest {
+    points_mm: Vec<[f64; 3]>,
+    viewpoint: ViewpointDocument,
+    /// Width of the picture over its height.
+    aspect: f64,
+}
+
+/// The tightest viewpoint in the given direction that shows points, without a margin: what a
+/// rectangle drawn on the picture asks for.
+#[utoipa::path(post, path = "/api/frame-points", request_body = FramePointsRequest,
+    responses((status = 200, body = ViewpointDocument), (status = 422, body = Problem)))]
+pub async fn frame_points(
+    Json(request): Json<FramePointsRequest>,
+) -> Result<Json<ViewpointDocument>, Problem> {
+    check(&request.viewpoint, request.aspect)?;
+    let points: Vec<Point> = request.points_mm.iter().map(|p| Point::from(p.map(|x| x * 1e-3))).collect();
+    let framed = frame(&request.viewpoint.to_viewpoint(), &points, request.aspect, 0.0);
+    Ok(Json(ViewpointDocument::from_viewpoint(&framed, request.viewpoint.lens_mm)))
+}
+
+/// A picked face.
+#[derive(Deserialize, ToSchema)]
+pub struct FaceOnRequest {
+    /// Index of the body in the list of bodies.
+    body: usize,
+    /// The triangle of its mesh.
+    triangle: usize,
+    viewpoint: ViewpointDocument,
+    /// Width of the picture over its height.
+    aspect: f64,
+    time_s: f64,
+}
+
+/// The viewpoint square to the flat face that a triangle belongs to, framing that face. Faces that
+/// lie level are seen with the nearest quarter of the present bearing.
+#[utoipa::path(post, path = "/api/cells/{id}/face-on", params(("id" = Uuid, Path)), request_body = FaceOnRequest,
+    responses((status = 200, body = ViewpointDocument), (status = 422, body = Problem)))]
+pub async fn face_on(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Json(request): Json<FaceOnRequest>,
+) -> Result<Json<ViewpointDocument>, Problem> {
+    let cell = app.cell(id).await?;
+    check(&request.viewpoint, request.aspect)?;
+    let assembly = &cell.workcell.assembly;
+    let body =
+        assembly.bodies().get(request.body).ok_or_else(|| Problem::refused("there is no such body"))?;
+    let mesh = body.surface.mesh();
+    if request.triangle >= mesh.triangles().len() {
+        return Err(Problem::refused("there is no such triangle"));
+    }
+    let pose = assembly.poses(&cell.joints_at(Some(request.time_s)))[body.node.0];
+    let normal = pose.rotation * mesh.area_vector(request.triangle);
+    let normal = normal.try_normalize(1e-30).ok_or_else(|| Problem::refused("that triangle has no area"))?;
+    let corners = flat_face(mesh, request.triangle);
+    let points: Vec<Point> = corners
+        .iter()
+        .flat_map(|&t| mesh.triangles()[t])
+        .map(|v| pose * mesh.vertices()[v as usize])
+        .collect();
+    let from = request.viewpoint.to_viewpoint();
+    let (bearing, elevation) = Viewpoint::angles_of(&normal);
+    let bearing = if normal.x.hypot(normal.y) > 1e-6 {
+        bearing
+    } else {
+        (from.bearing / FRAC_PI_2).round() * FRAC_PI_2
+    };
+    let square = Viewpoint { bearing, elevation, roll: 0.0, ..from };
+    let framed = frame(&square, &points, request.aspect, FACE_MARGIN);
+    Ok(Json(ViewpointDocument::from_viewpoint(&framed, request.viewpoint.lens_mm)))
+}
+
+/// Stops of a tour.
+#[derive(Deserialize, ToSchema)]
+pub struct TourRequest {
+    stops: Vec<TourStopDocument>,
+}
+
+/// The camera path of a tour.
+#[derive(Serialize, ToSchema)]
+pub struct TourTrack {
+    duration_s: f64,
+    /// When the camera arrives at each stop.
+    arrivals_s: Vec<f64>,
+    step_s: f64,
+    /// One a step, the last at or after the end.
+    viewpoints: Vec<ViewpointDocument>,
+}
+
+/// Viewpoints a second in a tour's track.
+const TOUR_RATE_HZ: f64 = 30.0;
+/// The longest tour, s.
+const LONGEST_TOUR: f64 = 3600.0;
+
+/// The camera path through stops, thirty viewpoints a second.
+#[utoipa::path(post, path = "/api/tour-track", request_body = TourRequest,
+    responses((status = 200, body = TourTrack), (status = 422, body = Problem)))]
+pub async fn tour_track(Json(request): Json<TourRequest>) -> Result<Json<TourTrack>, Problem> {
+    if !request.stops.iter().all(|s| s.viewpoint.is_sound()) {
+        return Err(Problem::refused("a stop's viewpoint needs finite numbers and positive sizes"));
+    }
+    let tour =
+        Tour::new(request.stops.iter().map(TourStopDocument::to_stop).collect()).map_err(Problem::refused)?;
+    if tour.duration() > LONGEST_TOUR {
+        return Err(Problem::refused(format!(
+            "a tour lasts an hour at most, this one {:.0} s",
+            tour.duration()
+        )));
+    }
+    let steps = (tour.duration() * TOUR_RATE_HZ).ceil() as usize;
+    let lens = request.stops[0].viewpoint.lens_mm;
+    let at = |step: usize| ViewpointDocument::from_viewpoint(&tour.at(step as f64 / TOUR_RATE_HZ), lens);
+    Ok(Json(TourTrack {
+        duration_s: tour.duration(),
+        arrivals_s: tour.arrivals().to_vec(),
+        step_s: TOUR_RATE_HZ.recip(),
+        viewpoints: (0..=steps).map(at).collect(),
+    }))
 }
 
 fn points_of(cell: &OpenCell, items: &[String], time: f64) -> Vec<Point> {
@@ -149,7 +254,7 @@ pub struct EvidenceView {
 #[utoipa::path(post, path = "/api/evidence", request_body = EvidenceRequest,
     responses((status = 200, body = EvidenceView)))]
 pub async fn evidence(Json(request): Json<EvidenceRequest>) -> Json<EvidenceView> {
-    let from = viewpoint(&request.viewpoint);
+    let from = request.viewpoint.to_viewpoint();
     let [a, b] = [request.on_a_mm, request.on_b_mm].map(|p| Point::from(p.map(|x| x * 1e-3)));
     // The gap takes up a tenth of the picture, but at least 250 mm round it are shown.
     let width = ((b - a).norm() * 10.0).clamp(0.25, 3.0);
@@ -162,7 +267,7 @@ pub async fn evidence(Json(request): Json<EvidenceRequest>) -> Json<EvidenceView
     let likes_my_side = |d: &Vector| 0.2 * d.dot(&towards_me);
     let (view, plane) = evidence_viewpoint((a, b), &Vector::x(), projection, distance, likes_my_side);
     Json(EvidenceView {
-        viewpoint: document(&view, &request.viewpoint),
+        viewpoint: ViewpointDocument::from_viewpoint(&view, request.viewpoint.lens_mm),
         section: SectionDocument {
             point_mm: millimetres(&view.pivot),
             normal: plane.normal.into_inner().into(),
