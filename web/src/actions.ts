@@ -1,67 +1,153 @@
 import { useCell } from './cells/cellStore'
 import { useFindings } from './findings/findingsStore'
+import { useSection } from './findings/sectionStore'
+import { useExport } from './scene/exportStore'
 import { useSettings } from './settings/settingsStore'
 import { useWhat } from './what/whatStore'
 import { useWhen } from './when/whenStore'
-import { wrapped } from './where/navigation'
-import { useWhere } from './where/whereStore'
+import { useStandpoint } from './where/standpointStore'
+import { useTours } from './where/tourStore'
+import { useViews } from './where/viewsStore'
+import { layouts, useWhere, type Layout } from './where/whereStore'
+
+export type Question = 'Where' | 'What' | 'When' | 'Findings' | 'Program'
 
 export interface Action {
   id: string
   name: string
-  /** As written: `Shift+F`, `ArrowLeft`. */
+  /** Under which heading it is listed. */
+  of: Question
+  /** The binding in force, as written: `Shift+F`, `ArrowLeft`. */
   key?: string
+  /** The binding it comes with. */
+  standardKey?: string
   run: () => unknown
   enabled?: () => boolean
 }
 
-/** Everything one can do: menus, hints, shortcuts and the search box all come from here. */
+/** Everything one can do: menus, hints, shortcuts, the quick bar and the search box all come from here. */
 export function useActions(): Action[] {
   const [cell, what, where, when, findings, settings] = [useCell(), useWhat(), useWhere(), useWhen(), useFindings(), useSettings()]
+  const [views, tours, section, standpoint, exporting] = [useViews(), useTours(), useSection(), useStandpoint(), useExport()]
   const some = () => what.selected.size > 0
-  return [
+  const list: Action[] = []
+  const under = (of: Question, actions: Omit<Action, 'of'>[]) => list.push(...actions.map((a) => ({ ...a, of })))
+  const frames = { world: 'World', base: 'Base', flange: 'Flange', tcp: 'TCP', target: 'Target', frame: 'Other' }
+
+  under('Where', [
     { id: 'fit-selection', name: 'Fit selection', key: 'F', run: () => where.fitSelection() },
     { id: 'fit-all', name: 'Fit all', key: 'Shift+F', run: () => where.fitAll() },
+    { id: 'fit-rectangle', name: 'Fit a drawn rectangle', key: 'Shift+R', run: () => (where.asking = 'rectangle') },
+    { id: 'face-on', name: 'Look square on at a face', key: 'N', run: () => (where.asking = 'face-on') },
     ...where.standardViews.map((v, i) => ({
-      id: `view-${v.id}`, name: `View from ${v.name.toLowerCase()}`, key: `Alt+${(i + 1) % 10}`, run: () => where.standard(v.id),
+      id: `view-${v.id}`, name: `View from ${v.name.toLowerCase()}`, key: i < 10 ? `Alt+${(i + 1) % 10}` : undefined, run: () => where.standard(v.id),
     })),
-    { id: 'opposite', name: 'Opposite view', run: () => where.turnTo(wrapped(where.viewpoint.bearing_deg + 180), where.viewpoint.elevation_deg) },
+    { id: 'opposite', name: 'Opposite view', key: 'Shift+O', run: where.opposite },
     { id: 'step-left', name: 'Step bearing left', key: 'ArrowLeft', run: () => where.step(-1, 0) },
     { id: 'step-right', name: 'Step bearing right', key: 'ArrowRight', run: () => where.step(1, 0) },
     { id: 'step-up', name: 'Step elevation up', key: 'ArrowUp', run: () => where.step(0, 1) },
     { id: 'step-down', name: 'Step elevation down', key: 'ArrowDown', run: () => where.step(0, -1) },
+    { id: 'roll-left', name: 'Roll left by 15°', key: 'Shift+ArrowLeft', run: () => where.rollBy(15) },
+    { id: 'roll-right', name: 'Roll right by 15°', key: 'Shift+ArrowRight', run: () => where.rollBy(-15) },
+    { id: 'level', name: 'Level the view', key: 'L', run: where.level },
     { id: 'view-back', name: 'View back', key: '[', run: where.goBack, enabled: () => where.back.length > 0 },
     { id: 'view-forward', name: 'View forward', key: ']', run: where.goForward, enabled: () => where.forward.length > 0 },
     {
       id: 'projection', name: 'Switch perspective and parallel', key: 'O',
       run: () => where.setProjection(where.viewpoint.projection === 'parallel' ? 'perspective' : 'parallel'),
     },
-    { id: 'isolate', name: 'Isolate selection', key: 'I', run: () => what.isolate(), enabled: some },
+    { id: 'pivot', name: 'Turn about a picked point', key: 'T', run: () => (where.asking = 'pivot') },
+    { id: 'reset-pivot', name: 'Turn about the middle again', run: where.resetPivot },
+    { id: 'stand', name: 'Stand in the cell', key: 'G', run: () => (where.asking = 'stand') },
+    { id: 'fly', name: 'Fly', key: 'Shift+G', run: standpoint.fly },
+    {
+      id: 'plan-camera', name: 'Set a camera on the plan',
+      run: () => {
+        where.asking = 'camera-from'
+        if (where.shownPanes.length === 1) return where.standard('top')
+      },
+    },
+    ...(Object.keys(layouts) as Layout[]).map((id) => ({ id: `layout-${id}`, name: layouts[id].name, run: () => where.setLayout(id) })),
+    { id: 'next-layout', name: 'Next arrangement of panes', key: 'Shift+E', run: where.nextLayout },
+    { id: 'enlarge', name: 'Enlarge the pane under the pointer, and back', key: 'E', run: where.enlarge },
+    { id: 'link-panes', name: 'Panes move together, on or off', run: () => (settings.looking.linked = !settings.looking.linked) },
+    ...(['shaded_edges', 'shaded', 'hidden_dashed', 'hidden_removed', 'wireframe'] as const).map((id) => ({
+      id: `style-${id}`, name: `Style: ${styleNames[id].toLowerCase()}`, run: () => (where.style = id),
+    })),
+    { id: 'colours', name: 'Colours by role or own', run: () => (where.colours = where.colours === 'role' ? 'own' : 'role') },
+    { id: 'grid', name: 'Grid on or off', run: () => (settings.furniture.grid = !settings.furniture.grid) },
+    { id: 'shadow', name: 'Shadow on the ground on or off', run: () => (settings.furniture.shadow = !settings.furniture.shadow) },
+    { id: 'save-view', name: 'Save this view', key: 'Shift+V', run: () => (views.naming = { title: 'Save this view as', name: `View ${views.views.length + 1}`, done: views.save }) },
+    ...views.views.map((view, i) => ({
+      id: `recall-${view.id}`, name: `Recall ${view.name}`, key: i < 9 ? String(i + 1) : undefined, run: () => views.recall(view),
+    })),
+    ...tours.tours.map((tour) => ({ id: `tour-${tour.id}`, name: `Tour ${tour.name}`, run: () => tours.open(tour.id) })),
+    { id: 'picture', name: 'Export a picture', key: 'Ctrl+Shift+P', run: () => (exporting.open = 'picture') },
+  ])
+  under('What', [
+    { id: 'isolate', name: 'Isolate selection', key: 'I', run: () => what.isolate(undefined, settings.looking.ghostRest), enabled: some },
+    { id: 'isolate-ghosted', name: 'Isolate selection, the rest ghosted', key: 'Shift+I', run: () => what.isolate(undefined, true), enabled: some },
     { id: 'hide', name: 'Hide selection', key: 'H', run: () => what.hide(), enabled: some },
     { id: 'show-all', name: 'Show all', key: 'Shift+H', run: () => what.showAll() },
     { id: 'peek', name: 'Peek at what is hidden', key: 'P', run: () => (what.peeking = !what.peeking) },
     { id: 'select-all', name: 'Select all', key: 'Ctrl+A', run: what.selectAll },
-    { id: 'section', name: 'Section on or off', key: 'X', run: where.toggleSection },
-    { id: 'play', name: 'Play or pause', key: ' ', run: when.togglePlay },
-    { id: 'to-start', name: 'To the start of the path', key: 'Home', run: () => when.goTo(0) },
+    { id: 'select-none', name: 'Select nothing', key: 'Ctrl+Shift+A', run: () => what.select(null) },
+    { id: 'invert', name: 'Invert the selection', key: 'Ctrl+I', run: what.invertSelection },
+    { id: 'select-children', name: 'Select what hangs on it', run: () => (what.selected = new Set([...what.selected].flatMap((i) => cell.family(i)))), enabled: some },
+    { id: 'frame-of-selection', name: 'Mark the frame of the selection, on or off', key: 'Shift+A', run: () => what.toggleFrame(), enabled: some },
+    ...Object.entries(frames).map(([kind, name]) => ({
+      id: `frames-${kind}`, name: `${name} frames on or off`,
+      run: () => {
+        const on = settings.furniture.kinds
+        settings.furniture.kinds = on.includes(kind) ? on.filter((k) => k !== kind) : [...on, kind]
+      },
+    })),
+    { id: 'frames-larger', name: 'Frames larger', key: '+', run: () => (settings.furniture.frameSize = Math.min(160, settings.furniture.frameSize * 1.25)) },
+    { id: 'frames-smaller', name: 'Frames smaller', key: '-', run: () => (settings.furniture.frameSize = Math.max(10, settings.furniture.frameSize / 1.25)) },
+  ])
+  under('When', [
+    { id: 'play', name: 'Play or pause', key: ' ', run: () => (tours.tour ? tours.togglePlay() : when.togglePlay()) },
+    { id: 'to-start', name: 'To the start', key: 'Home', run: () => (tours.tour ? tours.goTo(0) : when.goTo(0)) },
+  ])
+  under('Findings', [
+    { id: 'section', name: 'Section on or off', key: 'X', run: section.toggle },
     { id: 'sweep', name: 'Sweep the run plan', key: 'Shift+S', run: findings.sweep },
+  ])
+  under('Program', [
     { id: 'undo', name: `Undo${cell.cell?.undo ? ` ${cell.cell.undo}` : ''}`, key: 'Ctrl+Z', run: cell.undo, enabled: () => !!cell.cell?.undo },
     { id: 'redo', name: `Redo${cell.cell?.redo ? ` ${cell.cell.redo}` : ''}`, key: 'Ctrl+Shift+Z', run: cell.redo, enabled: () => !!cell.cell?.redo },
+    { id: 'find', name: 'Find anything one can do', key: 'Ctrl+K', run: () => (settings.open = 'find') },
+    { id: 'bindings', name: 'All bindings on one page', key: '?', run: () => (settings.open = 'bindings') },
+    { id: 'settings', name: 'Settings', key: 'Ctrl+,', run: () => (settings.open = 'settings') },
+    { id: 'roster-panel', name: 'Roster on or off', run: () => (settings.panels.roster = !settings.panels.roster) },
+    { id: 'findings-panel', name: 'Findings on or off', run: () => (settings.panels.findings = !settings.panels.findings) },
+    { id: 'path-panel', name: 'Path on or off', run: () => (settings.panels.path = !settings.panels.path) },
+    { id: 'standard-panels', name: 'Standard arrangement of panels', run: settings.standardPanels },
     { id: 'theme', name: 'Light or dark', run: settings.toggleDark },
-    { id: 'find', name: 'Find anything one can do', key: 'Ctrl+K', run: () => (settings.finding = true) },
-    ...where.views.map((view, i) => ({
-      id: `recall-${view.id}`, name: `Recall ${view.name}`, key: i < 9 ? String(i + 1) : undefined, run: () => where.recall(view),
-    })),
     {
-      id: 'escape', name: 'Clear selection, stop', key: 'Escape',
+      id: 'escape', name: 'Stop, leave, clear the selection', key: 'Escape',
       run: () => {
+        if (exporting.job) return exporting.stop()
         if (findings.job) return findings.stop()
+        if (where.asking) return ((where.asking = null), (standpoint.planned = null))
+        if (standpoint.mode) return standpoint.leave()
+        if (tours.playing) return (tours.playing = false)
         if (findings.shown) return findings.leaveEvidence()
-        what.peeking = false
+        if (what.peeking) return (what.peeking = false)
         what.select(null)
       },
     },
-  ]
+  ])
+  for (const action of list) {
+    action.standardKey = action.key
+    action.key = settings.keys[action.id] ?? action.key
+    if (!action.key) delete action.key
+  }
+  return list
+}
+
+export const styleNames = {
+  shaded_edges: 'Shaded with edges', shaded: 'Shaded', hidden_dashed: 'Hidden edges dashed', hidden_removed: 'Hidden edges removed', wireframe: 'Wireframe',
 }
 
 /** The binding of a key event, as the table writes it. */
@@ -75,5 +161,5 @@ export function bindingOf(e: KeyboardEvent): string {
 /** A binding as people read it. */
 export function readable(key: string): string {
   const names: Record<string, string> = { ' ': 'Space', ArrowLeft: '←', ArrowRight: '→', ArrowUp: '↑', ArrowDown: '↓', Escape: 'Esc' }
-  return key.split('+').map((k) => names[k] ?? k).join('+')
+  return key === '+' ? key : key.split('+').map((k) => names[k] ?? k).join('+')
 }

@@ -21,6 +21,8 @@ export interface Palette {
   ink: string
   selection: string
   grid: string
+  gridCoarse: string
+  accent: string
   broken: string
   roles: Record<string, string>
 }
@@ -28,14 +30,14 @@ export interface Palette {
 /** Colours of the picture. Tints by role are quiet, so that selection and findings stand out. */
 export const palettes: Record<'light' | 'dark', Palette> = {
   light: {
-    paper: '#F5F2EA', ink: '#20292E', selection: '#8B2C6A', grid: '#DDD7C8', broken: '#C0391B',
+    paper: '#F5F2EA', ink: '#20292E', selection: '#8B2C6A', grid: '#E3DED1', gridCoarse: '#CFC8B6', accent: '#1D5C50', broken: '#C0391B',
     roles: {
       robot: '#7D9DB5', tool: '#C8A04A', fixture: '#93AD83', part: '#CB8463', structure: '#BDB5A2',
       frame: '#888888', group: '#BDB5A2',
     },
   },
   dark: {
-    paper: '#171C1E', ink: '#0B0E0F', selection: '#E08AC0', grid: '#2C3437', broken: '#F08A70',
+    paper: '#171C1E', ink: '#0B0E0F', selection: '#E08AC0', grid: '#232A2D', gridCoarse: '#354044', accent: '#7CC4B3', broken: '#F08A70',
     roles: {
       robot: '#7D9DB5', tool: '#C8A04A', fixture: '#86A376', part: '#C07F60', structure: '#8F8A7C',
       frame: '#888888', group: '#8F8A7C',

@@ -1305,7 +1305,7 @@ export interface components {
              * Format: double
              * @description Turn about the line of sight, anticlockwise as the camera sees; 0 is level.
              */
-            roll_deg?: number;
+            roll_deg: number;
             /**
              * Format: double
              * @description Width of the picture in parallel projection, at the pivot.

@@ -7,6 +7,7 @@ import { useCell } from '../cells/cellStore'
 import { useWhat } from '../what/whatStore'
 import { useWhen } from '../when/whenStore'
 import { useWhere } from '../where/whereStore'
+import { useSection } from './sectionStore'
 
 /** What was measured and what breaks a rule. */
 export const useFindings = defineStore('findings', () => {
@@ -14,6 +15,7 @@ export const useFindings = defineStore('findings', () => {
   const what = useWhat()
   const when = useWhen()
   const where = useWhere()
+  const section = useSection()
 
   const findings = shallowRef<Findings | null>(null)
   const fresh = ref(true)
@@ -58,13 +60,13 @@ export const useFindings = defineStore('findings', () => {
     shown.value = pair
     what.select(null)
     what.isolateOnly([pair.a.item, pair.b.item])
-    where.section = evidence.section
+    section.section = evidence.section
     where.goTo(evidence.viewpoint)
   }
   function leaveEvidence() {
     shown.value = null
     what.isolated = null
-    where.section = null
+    section.section = null
     where.goBack()
   }
 

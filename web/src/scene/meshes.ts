@@ -1,11 +1,19 @@
 import * as THREE from 'three'
 import { toCreasedNormals } from 'three/addons/utils/BufferGeometryUtils.js'
+import { MeshBVH } from 'three-mesh-bvh'
 
 import { bytes } from '../api/client'
 
 export interface DrawnMesh {
-  faces: THREE.BufferGeometry
-  edges: THREE.BufferGeometry
+  /** Triangles in the core's order, for picking. */
+  picked: THREE.BufferGeometry
+  tree: MeshBVH
+  ball: THREE.Sphere
+  box: THREE.Box3
+  /** Corners with their normals, three a triangle. */
+  corners: { positions: Float32Array; normals: Float32Array }
+  /** Two ends a feature edge. */
+  edges: Float32Array
 }
 
 const loaded = new Map<string, Promise<DrawnMesh>>()
@@ -27,15 +35,24 @@ export function loadMesh(cell: string, name: string): Promise<DrawnMesh> {
 function decode(buffer: ArrayBuffer): DrawnMesh {
   const [vertices = 0, triangles = 0, edges = 0] = new Uint32Array(buffer, 0, 3)
   const positions = new Float32Array(buffer, 12, vertices * 3)
-  const indexed = new THREE.BufferGeometry()
-  indexed.setAttribute('position', new THREE.BufferAttribute(positions, 3))
-  indexed.setIndex(new THREE.BufferAttribute(new Uint32Array(buffer, 12 + vertices * 12, triangles * 3), 1))
-  const faces = toCreasedNormals(indexed, CREASE)
-  faces.computeBoundingBox()
-  faces.computeBoundingSphere()
-  faces.computeBoundsTree()
-  const lines = new THREE.BufferGeometry()
-  lines.setAttribute('position', indexed.getAttribute('position'))
-  lines.setIndex(new THREE.BufferAttribute(new Uint32Array(buffer, 12 + vertices * 12 + triangles * 12, edges * 2), 1))
-  return { faces, edges: lines }
+  const picked = new THREE.BufferGeometry()
+  picked.setAttribute('position', new THREE.BufferAttribute(positions, 3))
+  picked.setIndex(new THREE.BufferAttribute(new Uint32Array(buffer, 12 + vertices * 12, triangles * 3), 1))
+  picked.computeBoundingBox()
+  picked.computeBoundingSphere()
+  const creased = toCreasedNormals(picked, CREASE)
+  const ends = new Uint32Array(buffer, 12 + vertices * 12 + triangles * 12, edges * 2)
+  const lines = new Float32Array(ends.length * 3)
+  ends.forEach((v, i) => lines.set(positions.subarray(v * 3, v * 3 + 3), i * 3))
+  return {
+    picked,
+    tree: new MeshBVH(picked, { indirect: true }),
+    ball: picked.boundingSphere!,
+    box: picked.boundingBox!,
+    corners: {
+      positions: creased.getAttribute('position').array as Float32Array,
+      normals: creased.getAttribute('normal').array as Float32Array,
+    },
+    edges: lines,
+  }
 }

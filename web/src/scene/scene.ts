@@ -1,342 +1,325 @@
 /**
- * The picture: told what to show, knows nothing of panels. Lengths in metres inside, Z up. Draws
- * only when something has changed.
+ * The picture: told what to show, knows nothing of panels. Lengths in metres inside, Z up. One canvas
+ * for all panes; it draws only when something has changed.
  */
 import * as THREE from 'three'
-import { acceleratedRaycast, computeBoundsTree } from 'three-mesh-bvh'
 
-import type { Schemas, Section, Style, Vec3, Viewpoint } from '../api/client'
+import type { Colours, Schemas, Section, Style, Vec3, Viewpoint } from '../api/client'
 import type { Palette } from '../look'
-import { basis, halfAngle } from '../where/navigation'
-import { sectionMaterial } from './hatching'
-import type { DrawnMesh } from './meshes'
+import { basis, eye, halfAngle, widthAtPivot } from '../where/navigation'
+import { Bodies, matrixOf, type SceneBody } from './bodies'
+import { Ground } from './ground'
+import { axesOf, WideLines } from './lines'
+import { hatchedFaces } from './materials'
+import { type Hit, pickAll } from './picking'
 
-THREE.Mesh.prototype.raycast = acceleratedRaycast
-THREE.BufferGeometry.prototype.computeBoundsTree = computeBoundsTree
-
-export interface SceneBody {
-  item: string
-  node: number
-  role: string
-  mesh: DrawnMesh
+export interface PaneView {
+  /** By which it is asked for. */
+  index: number
+  viewpoint: Viewpoint
+  style: Style
+  colours: Colours
+  /** Pixels of the page, from the upper left corner of the canvas. */
+  left: number
+  top: number
+  width: number
+  height: number
 }
 
-interface Drawn {
-  body: SceneBody
-  group: THREE.Group
-  face: THREE.Mesh<THREE.BufferGeometry, THREE.MeshLambertMaterial>
-  edges: THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial>
+export interface SceneFrame { item: string | null; kind: string; node: number | null; pose: ArrayLike<number> }
+
+export interface Shown {
+  visible: Set<string>
+  ghosts: Set<string>
+  selected: Set<string>
+  hovered: string | null
 }
 
-export interface Hit { item: string; at: Vec3 }
+export interface Furniture {
+  grid: boolean
+  shadow: boolean
+  /** Which frames are marked. */
+  frame: (frame: SceneFrame) => boolean
+  /** Length of their arrows, pixels. */
+  frameSize: number
+}
 
 const M = 1e-3
+/** How far to the pivot the pyramid of another pane's camera is drawn. */
+const CAMERA_SHARE = 0.3
+const metres = (p: ArrayLike<number>) => new THREE.Vector3(p[0], p[1], p[2]).multiplyScalar(M)
 
 export class Scene {
-  /** Frames drawn so far: for tests that nothing is drawn when nothing changes. */
+  /** Frames drawn so far, the last one's draw calls and script time (ms): for tests of the bars. */
   frames = 0
+  drawCalls = 0
+  scriptMs = 0
   private renderer: THREE.WebGLRenderer
   private scene = new THREE.Scene()
   private perspective = new THREE.PerspectiveCamera()
   private parallel = new THREE.OrthographicCamera()
-  private camera: THREE.Camera = this.perspective
-  private drawn: Drawn[] = []
-  private nodes: THREE.Group[] = []
-  private ground = new THREE.Group()
-  private marks = new THREE.Group()
+  private bodies?: Bodies
+  private ground = new Ground()
   private caps = new THREE.Group()
-  private frameMarks: { item: string; mark: THREE.Group }[] = []
+  private frameLines = new WideLines(2.2, 20)
+  private gap = new WideLines(2.5, 21)
+  private cameraLines = new WideLines(1.6, 19)
+  private tourLines = new WideLines(1.6, 19)
+  private marked: SceneFrame[] = []
   private clip: THREE.Plane[] = []
-  private sun = new THREE.DirectionalLight('#fff6e6', 1.9)
   private waiting = false
   private size = { width: 1, height: 1 }
-  private style: Style = 'shaded_edges'
-  private visible = new Set<string>()
-  private selected = new Set<string>()
-  private hovered: string | null = null
-  private peeking = false
-  private viewpoint?: Viewpoint
+  private panes: PaneView[] = []
+  private active = 0
+  private shown: Shown = { visible: new Set(), ghosts: new Set(), selected: new Set(), hovered: null }
+  private look = new Map<string, { role: string; colour?: string | null }>()
+  private furniture: Furniture = { grid: true, shadow: true, frame: () => false, frameSize: 34 }
+  private statesOf?: Colours
+  /** Round all bodies as they were placed first, m. */
+  private extent = new THREE.Sphere(new THREE.Vector3(), 5)
 
-  constructor(canvas: HTMLCanvasElement, private palette: Palette, private framed: () => void) {
-    this.renderer = new THREE.WebGLRenderer({ canvas, antialias: true, preserveDrawingBuffer: true })
-    this.renderer.localClippingEnabled = true
+  constructor(readonly canvas: HTMLCanvasElement, private palette: Palette, private drawn: () => void) {
+    this.renderer = new THREE.WebGLRenderer({ canvas, antialias: true, preserveDrawingBuffer: true, logarithmicDepthBuffer: true })
     this.renderer.shadowMap.enabled = true
     this.renderer.shadowMap.type = THREE.PCFShadowMap
     this.renderer.shadowMap.autoUpdate = false
+    this.renderer.localClippingEnabled = true
+    this.renderer.info.autoReset = false
     const sky = new THREE.HemisphereLight('#ffffff', '#cfc6b4', 1.75)
     sky.position.set(0, 0, 1)
     const fill = new THREE.DirectionalLight('#dfe9f5', 0.5)
     fill.position.set(3, 4, 2)
-    this.sun.castShadow = true
-    this.sun.shadow.mapSize.set(2048, 2048)
-    this.sun.shadow.radius = 5
-    this.sun.shadow.bias = -0.0006
-    this.sun.shadow.normalBias = 0.006
-    this.scene.add(sky, fill, this.sun, this.sun.target, this.ground, this.marks, this.caps)
+    const { sun, group } = this.ground
+    const lines = [this.frameLines, this.gap, this.cameraLines, this.tourLines].map((l) => l.object)
+    this.scene.add(sky, fill, sun, sun.target, group, this.caps, ...lines)
     this.setPalette(palette)
   }
 
   dispose() {
-    this.clearBodies()
+    this.bodies?.dispose()
     this.renderer.dispose()
   }
 
   setPalette(palette: Palette) {
     this.palette = palette
     this.scene.background = new THREE.Color(palette.paper)
-    this.drawGround()
-    this.restyle()
+    this.ground.setPalette(palette)
+    this.bodies?.setInk(palette.paper, palette.ink, palette.selection)
+    this.restate()
   }
 
   resize(width: number, height: number) {
     this.size = { width, height }
     this.renderer.setPixelRatio(Math.min(2, devicePixelRatio))
     this.renderer.setSize(width, height, false)
-    if (this.viewpoint) this.setViewpoint(this.viewpoint)
     // Not a frame later: the canvas has just been emptied.
     this.render()
   }
 
-  private clearBodies() {
-    for (const { face, edges } of this.drawn) {
-      face.material.dispose()
-      edges.material.dispose()
-    }
-    this.nodes.forEach((n) => this.scene.remove(n))
-    this.drawn = []
-    this.nodes = []
-    this.frameMarks = []
+  setPanes(panes: PaneView[], active: number) {
+    this.panes = panes
+    this.active = active
+    this.invalidate()
   }
 
-  setBodies(bodies: SceneBody[], frames: { item: string; node: number }[], poses: ArrayLike<number>[]) {
-    this.clearBodies()
-    this.nodes = poses.map((pose) => {
-      const group = new THREE.Group()
-      group.matrixAutoUpdate = false
-      place(group, pose)
-      this.scene.add(group)
-      return group
-    })
-    this.drawn = bodies.map((body) => {
-      const material = new THREE.MeshLambertMaterial({
-        polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: 1, side: THREE.DoubleSide, clipShadows: true,
-      })
-      const face = new THREE.Mesh(body.mesh.faces, material)
-      face.castShadow = face.receiveShadow = true
-      const edges = new THREE.LineSegments(body.mesh.edges, new THREE.LineBasicMaterial())
-      const group = new THREE.Group()
-      group.add(face, edges)
-      this.nodes[body.node]!.add(group)
-      return { body, group, face, edges }
-    })
-    for (const { item, node } of frames) {
-      const mark = frameMark()
-      this.nodes[node]!.add(mark)
-      this.frameMarks.push({ item, mark })
+  setBodies(
+    bodies: SceneBody[], look: Map<string, { role: string; colour?: string | null }>, frames: SceneFrame[],
+    poses: ArrayLike<number>[], moving: number[],
+  ) {
+    if (this.bodies) {
+      this.scene.remove(this.bodies.group)
+      this.bodies.dispose()
     }
-    this.drawGround()
-    this.restyle()
+    this.look = look
+    this.marked = frames
+    this.bodies = new Bodies(bodies, poses, moving, [...look.keys()])
+    this.bodies.setInk(this.palette.paper, this.palette.ink, this.palette.selection)
+    this.scene.add(this.bodies.group)
+    const box = this.bodies.bounds()
+    if (box.isEmpty()) box.set(new THREE.Vector3(-2, -2, 0), new THREE.Vector3(2, 2, 2))
+    this.ground.setBounds(box)
+    box.getBoundingSphere(this.extent)
+    this.restate()
   }
 
   setPoses(nodes: number[], poses: ArrayLike<number>[]) {
-    poses.forEach((pose, i) => place(this.nodes[nodes[i]!]!, pose))
+    this.bodies?.setPoses(nodes, poses)
     this.renderer.shadowMap.needsUpdate = true
     this.invalidate()
   }
 
-  setShown(state: { visible: Set<string>; selected: Set<string>; hovered: string | null; peeking: boolean; style: Style }) {
-    Object.assign(this, state)
-    this.restyle()
+  setShown(shown: Shown) {
+    this.shown = shown
+    this.restate()
   }
 
-  private restyle() {
-    const { palette, style } = this
-    const paper = new THREE.Color(palette.paper)
-    const plum = new THREE.Color(palette.selection)
-    for (const { body, group, face, edges } of this.drawn) {
-      const shown = this.visible.has(body.item)
-      const ghost = !shown && this.peeking
-      const chosen = this.selected.has(body.item)
-      group.visible = shown || ghost
-      const colour = style === 'hidden_removed' ? paper.clone() : new THREE.Color(palette.roles[body.role] ?? '#bbb')
-      if (chosen) colour.lerp(plum, 0.5)
-      else if (this.hovered === body.item) colour.lerp(plum, 0.16)
-      const flat = style === 'hidden_removed'
-      face.material.color.copy(flat ? new THREE.Color(0) : colour)
-      face.material.emissive.copy(flat ? colour : new THREE.Color(0))
-      face.material.transparent = ghost
-      face.material.opacity = ghost ? 0.18 : 1
-      face.material.depthWrite = !ghost
-      face.material.colorWrite = style !== 'wireframe'
-      face.material.depthWrite &&= style !== 'wireframe'
-      face.castShadow = shown && style !== 'wireframe'
-      edges.visible = style !== 'shaded' && !ghost
-      edges.material.color.set(chosen ? palette.selection : palette.ink)
-      edges.material.transparent = true
-      edges.material.opacity = chosen ? 1 : style === 'shaded_edges' ? 0.72 : 0.9
-      face.material.clippingPlanes = edges.material.clippingPlanes = this.clip
-      face.material.needsUpdate = true
-    }
-    for (const { item, mark } of this.frameMarks) mark.visible = this.visible.has(item)
+  setFurniture(furniture: Furniture) {
+    this.furniture = furniture
+    this.invalidate()
+  }
+
+  /** What is shown or how it is coloured has changed. */
+  private restate() {
+    this.statesOf = undefined
     this.renderer.shadowMap.needsUpdate = true
     this.invalidate()
   }
 
-  /** Box round what is shown, m. */
-  private bounds(): THREE.Box3 {
-    const box = new THREE.Box3()
-    for (const { group, face } of this.drawn) {
-      group.updateWorldMatrix(true, false)
-      face.geometry.computeBoundingBox()
-      box.union(face.geometry.boundingBox!.clone().applyMatrix4(group.matrixWorld))
-    }
-    return box.isEmpty() ? new THREE.Box3(new THREE.Vector3(-2, -2, 0), new THREE.Vector3(2, 2, 2)) : box
-  }
-
-  private drawGround() {
-    this.ground.clear()
-    const box = this.bounds()
-    const centre = box.getCenter(new THREE.Vector3())
-    const size = Math.max(4, ...box.getSize(new THREE.Vector3()).toArray())
-    const reach = Math.ceil(size * 0.9)
-    const lines: number[] = []
-    const [cx, cy] = [Math.round(centre.x), Math.round(centre.y)]
-    const pitch = size > 40 ? 5 : size > 12 ? 1 : 0.5
-    const count = Math.ceil(reach / pitch)
-    for (let i = -count; i <= count; i++) {
-      lines.push(cx + i * pitch, cy - reach, 0, cx + i * pitch, cy + reach, 0)
-      lines.push(cx - reach, cy + i * pitch, 0, cx + reach, cy + i * pitch, 0)
-    }
-    const grid = new THREE.BufferGeometry().setAttribute('position', new THREE.Float32BufferAttribute(lines, 3))
-    const ink = new THREE.LineBasicMaterial({ color: this.palette.grid, depthWrite: false })
-    const plane = new THREE.Mesh(
-      new THREE.PlaneGeometry(reach * 2, reach * 2),
-      new THREE.ShadowMaterial({ opacity: 0.16, depthWrite: false }),
-    )
-    plane.position.set(cx, cy, -0.001)
-    plane.receiveShadow = true
-    this.ground.add(new THREE.LineSegments(grid, ink), plane)
-    this.sun.target.position.copy(centre)
-    this.sun.position.copy(centre).add(new THREE.Vector3(-0.45, -0.75, 1.5).multiplyScalar(size))
-    const camera = this.sun.shadow.camera
-    const half = size * 0.75
-    Object.assign(camera, { left: -half, right: half, top: half, bottom: -half, near: 0.1, far: size * 4 })
-    camera.updateProjectionMatrix()
-    this.renderer.shadowMap.needsUpdate = true
-  }
-
-  setViewpoint(v: Viewpoint) {
-    this.viewpoint = v
-    const { right, up, back } = basis(v)
-    const aspect = this.size.width / this.size.height
-    const matrix = new THREE.Matrix4().makeBasis(new THREE.Vector3(...right), new THREE.Vector3(...up), new THREE.Vector3(...back))
-    const pivot = new THREE.Vector3(...(v.pivot_mm as Vec3)).multiplyScalar(M)
-    const box = this.bounds()
-    const radius = box.getSize(new THREE.Vector3()).length() / 2 + 1
-    const toCentre = pivot.distanceTo(box.getCenter(new THREE.Vector3()))
-    const distance = v.projection === 'parallel' ? radius + toCentre + 1 : v.distance_mm * M
-    const far = distance + toCentre + radius * 2.5
-    let camera: THREE.PerspectiveCamera | THREE.OrthographicCamera
-    if (v.projection === 'perspective') {
-      camera = this.perspective
-      this.perspective.aspect = aspect
-      this.perspective.fov = THREE.MathUtils.radToDeg(2 * Math.atan(Math.tan(halfAngle(v.lens_mm)) / aspect))
-      this.perspective.near = Math.max(0.002, Math.min(distance * 0.02, 0.05))
-    } else {
-      camera = this.parallel
-      const half = (v.width_mm * M) / 2
-      Object.assign(this.parallel, { left: -half, right: half, top: half / aspect, bottom: -half / aspect, near: 0.001 })
-    }
-    camera.far = far
-    camera.quaternion.setFromRotationMatrix(matrix)
-    camera.position.copy(pivot).addScaledVector(new THREE.Vector3(...back), distance)
-    camera.updateProjectionMatrix()
-    camera.updateMatrixWorld()
-    this.camera = camera
-    const unit = v.projection === 'parallel' ? (v.width_mm * M) / this.size.width : 0
-    for (const { mark } of this.frameMarks) mark.userData.unit = unit
-    this.invalidate()
+  private writeStates(colours: Colours) {
+    if (this.statesOf === colours) return
+    this.statesOf = colours
+    const { visible, ghosts, selected, hovered } = this.shown
+    const plum = new THREE.Color(this.palette.selection)
+    this.bodies?.setStates((item) => {
+      const { role, colour: own } = this.look.get(item)!
+      const colour = new THREE.Color((colours === 'own' && own) || this.palette.roles[role] || '#bbbbbb')
+      if (selected.has(item)) colour.lerp(plum, 0.5)
+      else if (hovered === item) colour.lerp(plum, 0.16)
+      return { colour, shown: visible.has(item), ghost: ghosts.has(item), selected: selected.has(item) }
+    })
   }
 
   /** Takes away what lies on the side of the plane's normal, and shows the cut faces hatched. */
-  setSection(section: Section | null, faces: Schemas['SectionFaces'] | null, roleOf: (item: string) => string) {
+  setSection(section: Section | null, faces: Schemas['SectionFaces'] | null) {
     this.caps.clear()
+    this.clip = []
     if (section) {
       const normal = new THREE.Vector3(...(section.normal as Vec3)).normalize()
-      const point = new THREE.Vector3(...(section.point_mm as Vec3)).multiplyScalar(M)
-      this.clip = [new THREE.Plane().setFromNormalAndCoplanarPoint(normal.clone().negate(), point)]
+      this.clip = [new THREE.Plane().setFromNormalAndCoplanarPoint(normal.clone().negate(), metres(section.point_mm))]
       for (const face of faces?.faces ?? []) {
         const corners = new Float32Array(face.triangles_mm.flat().map((x) => x * M))
         const geometry = new THREE.BufferGeometry().setAttribute('position', new THREE.BufferAttribute(corners, 3))
-        const colour = this.selected.has(face.item) ? this.palette.selection : this.palette.roles[roleOf(face.item)]
-        this.caps.add(new THREE.Mesh(geometry, sectionMaterial(colour ?? '#bbb', this.palette)))
+        const chosen = this.shown.selected.has(face.item)
+        const colour = chosen ? this.palette.selection : this.palette.roles[this.look.get(face.item)?.role ?? '']
+        this.caps.add(new THREE.Mesh(geometry, hatchedFaces(colour ?? '#bbbbbb', this.palette)))
         for (const outline of [...face.outlines_mm.map((o) => [...o, o[0]!]), ...face.open_mm]) {
-          const points = outline.map((p) => new THREE.Vector3(...(p as Vec3)).multiplyScalar(M).addScaledVector(normal, 2e-4))
+          const points = outline.map((p) => metres(p).addScaledVector(normal, 4e-4))
           const line = new THREE.BufferGeometry().setFromPoints(points)
           this.caps.add(new THREE.Line(line, new THREE.LineBasicMaterial({ color: this.palette.ink })))
         }
       }
-    } else {
-      this.clip = []
     }
-    this.restyle()
+    this.renderer.shadowMap.needsUpdate = true
+    this.invalidate()
   }
 
   /** Marks the gap between two points, always on top. */
   setGap(gap: { a: Vec3; b: Vec3 } | null) {
-    this.marks.clear()
-    if (gap) {
-      const points = [gap.a, gap.b].map((p) => new THREE.Vector3(...p).multiplyScalar(M))
-      const geometry = new THREE.BufferGeometry().setFromPoints(points)
-      const line = new THREE.Line(geometry, new THREE.LineBasicMaterial({ color: this.palette.broken, depthTest: false }))
-      line.renderOrder = 9
-      this.marks.add(line)
-      const dots = new THREE.Points(geometry, new THREE.PointsMaterial({ color: this.palette.broken, size: 7, sizeAttenuation: false, depthTest: false }))
-      dots.renderOrder = 9
-      this.marks.add(dots)
-    }
+    this.gap.setWay(gap ? [metres(gap.a), metres(gap.b)] : [], this.palette.broken)
     this.invalidate()
   }
 
-  /** Where a point appears, in pixels from the upper left corner; null behind the eye. */
-  project(at: Vec3): [number, number] | null {
-    const p = new THREE.Vector3(...at).multiplyScalar(M).project(this.camera)
-    if (p.z > 1) return null
-    return [((p.x + 1) / 2) * this.size.width, ((1 - p.y) / 2) * this.size.height]
+  /** The way of a tour's camera, as eyes in mm. */
+  setTour(eyes: Vec3[]) {
+    this.tourLines.setWay(eyes.map(metres), this.palette.accent)
+    this.invalidate()
   }
 
-  private ray(x: number, y: number): THREE.Raycaster {
-    const caster = new THREE.Raycaster()
-    const p = new THREE.Vector2((x / this.size.width) * 2 - 1, 1 - (y / this.size.height) * 2)
-    caster.setFromCamera(p, this.camera as THREE.PerspectiveCamera)
-    caster.firstHitOnly = this.clip.length === 0
-    return caster
+  private view(pane: number): PaneView | undefined {
+    return this.panes.find((p) => p.index === pane)
   }
 
-  /** The nearest shown thing under a pixel. */
-  pick(x: number, y: number): Hit | null {
-    const caster = this.ray(x, y)
-    let best: { distance: number; hit: Hit } | null = null
-    for (const { body, face } of this.drawn) {
-      if (!this.visible.has(body.item)) continue
-      for (const found of caster.intersectObject(face, false)) {
-        if (this.clip.some((p) => p.distanceToPoint(found.point) < 0)) continue
-        if (!best || found.distance < best.distance) {
-          best = { distance: found.distance, hit: { item: body.item, at: found.point.divideScalar(M).toArray() } }
-        }
-      }
+  // ---- cameras
+
+  private camera(pane: PaneView): THREE.PerspectiveCamera | THREE.OrthographicCamera {
+    const v = pane.viewpoint
+    const { right, up, back } = basis(v)
+    const aspect = pane.width / pane.height
+    const matrix = new THREE.Matrix4().makeBasis(new THREE.Vector3(...right), new THREE.Vector3(...up), new THREE.Vector3(...back))
+    const pivot = metres(v.pivot_mm)
+    let camera: THREE.PerspectiveCamera | THREE.OrthographicCamera
+    let distance = v.distance_mm * M
+    if (v.projection === 'perspective') {
+      camera = this.perspective
+      this.perspective.aspect = aspect
+      this.perspective.fov = THREE.MathUtils.radToDeg(2 * Math.atan(Math.tan(halfAngle(v.lens_mm)) / aspect))
+      this.perspective.near = 0.001
+      camera.far = 2000
+    } else {
+      camera = this.parallel
+      const half = (v.width_mm * M) / 2
+      const { center, radius } = this.extent
+      const reach = Math.max(5, radius * 2 + center.distanceTo(pivot), half * 4)
+      distance = reach
+      Object.assign(this.parallel, { left: -half, right: half, top: half / aspect, bottom: -half / aspect, near: 0.001, far: reach * 2 })
     }
-    return best?.hit ?? null
+    camera.quaternion.setFromRotationMatrix(matrix)
+    camera.position.copy(pivot).addScaledVector(new THREE.Vector3(...back), distance)
+    camera.updateProjectionMatrix()
+    camera.updateMatrixWorld()
+    return camera
   }
 
-  /** The point under a pixel on the plane through `through` that faces the eye. */
-  facing(x: number, y: number, through: Vec3): Vec3 {
-    const { ray } = this.ray(x, y)
-    const back = new THREE.Vector3(...basis(this.viewpoint!).back)
-    const plane = new THREE.Plane().setFromNormalAndCoplanarPoint(back, new THREE.Vector3(...through).multiplyScalar(M))
-    const at = ray.intersectPlane(plane, new THREE.Vector3()) ?? new THREE.Vector3(...through).multiplyScalar(M)
-    return at.divideScalar(M).toArray()
+  /** Where a point (mm) appears on a pane, in pixels from its upper left corner; null behind the eye. */
+  project(pane: number, at: Vec3): [number, number] | null {
+    const view = this.view(pane)
+    if (!view) return null
+    const p = metres(at).applyMatrix4(this.camera(view).matrixWorldInverse)
+    if (p.z > 0 && view.viewpoint.projection === 'perspective') return null
+    p.applyMatrix4(this.camera(view).projectionMatrix)
+    return [((p.x + 1) / 2) * view.width, ((1 - p.y) / 2) * view.height]
   }
+
+  private ray(pane: number, x: number, y: number): THREE.Ray {
+    const view = this.view(pane)!
+    const caster = new THREE.Raycaster()
+    const at = new THREE.Vector2((x / view.width) * 2 - 1, 1 - (y / view.height) * 2)
+    caster.setFromCamera(at, this.camera(view) as THREE.PerspectiveCamera)
+    return caster.ray
+  }
+
+  /** Everything shown under a pixel of a pane, nearest first; a marked frame comes before all. */
+  pickAll(pane: number, x: number, y: number, ghosts = false): Hit[] {
+    const view = this.view(pane)
+    if (!view || !this.bodies) return []
+    const hits = pickAll(this.bodies, this.ray(pane, x, y), (item) => this.shown.visible.has(item) || (ghosts && this.shown.ghosts.has(item)), this.clip)
+    const frame = this.marked.find((f) => {
+      if (!f.item || !this.furniture.frame(f)) return false
+      const at = new THREE.Vector3().setFromMatrixPosition(this.frameMatrix(f)).divideScalar(M)
+      const seen = this.project(pane, at.toArray())
+      return seen && Math.hypot(seen[0] - x, seen[1] - y) < 7
+    })
+    if (frame) {
+      const at = new THREE.Vector3().setFromMatrixPosition(this.frameMatrix(frame)).divideScalar(M).toArray()
+      hits.unshift({ item: frame.item!, at })
+    }
+    return hits
+  }
+
+  pick(pane: number, x: number, y: number, ghosts = false): Hit | null {
+    return this.pickAll(pane, x, y, ghosts)[0] ?? null
+  }
+
+  /** Items whose boxes a rectangle of a pane holds wholly, or touches. */
+  within(pane: number, from: [number, number], to: [number, number], touching: boolean): string[] {
+    if (!this.bodies) return []
+    const [x0, x1] = [Math.min(from[0], to[0]), Math.max(from[0], to[0])]
+    const [y0, y1] = [Math.min(from[1], to[1]), Math.max(from[1], to[1])]
+    const inside = new Map<string, boolean>()
+    for (const body of this.bodies.bodies) {
+      if (!this.shown.visible.has(body.item)) continue
+      const { min, max } = body.mesh.box
+      const corners = [0, 1, 2, 3, 4, 5, 6, 7].map((i) =>
+        new THREE.Vector3(i & 1 ? max.x : min.x, i & 2 ? max.y : min.y, i & 4 ? max.z : min.z)
+          .applyMatrix4(this.bodies!.nodes[body.node]!.matrix).divideScalar(M))
+      const seen = corners.map((c) => this.project(pane, c.toArray())).filter((p) => p !== null)
+      const [lx, hx] = [Math.min(...seen.map((p) => p[0])), Math.max(...seen.map((p) => p[0]))]
+      const [ly, hy] = [Math.min(...seen.map((p) => p[1])), Math.max(...seen.map((p) => p[1]))]
+      const whole = seen.length === 8 && lx >= x0 && hx <= x1 && ly >= y0 && hy <= y1
+      const touched = seen.length > 0 && lx <= x1 && hx >= x0 && ly <= y1 && hy >= y0
+      inside.set(body.item, touching ? (inside.get(body.item) ?? false) || touched : (inside.get(body.item) ?? true) && whole)
+    }
+    return [...inside].filter(([, yes]) => yes).map(([item]) => item)
+  }
+
+  /** The point (mm) under a pixel on the plane through `through` square to `normal`; by default it faces the eye. */
+  onPlane(pane: number, x: number, y: number, through: Vec3, normal?: Vec3): Vec3 | null {
+    const square = new THREE.Vector3(...(normal ?? basis(this.view(pane)!.viewpoint).back))
+    const plane = new THREE.Plane().setFromNormalAndCoplanarPoint(square, metres(through))
+    return this.ray(pane, x, y).intersectPlane(plane, new THREE.Vector3())?.divideScalar(M).toArray() ?? null
+  }
+
+  // ---- drawing
 
   invalidate() {
     if (this.waiting) return
@@ -346,35 +329,103 @@ export class Scene {
 
   private render() {
     this.waiting = false
-    for (const { mark } of this.frameMarks) {
-      // Always as large on the picture.
-      const at = mark.getWorldPosition(new THREE.Vector3())
-      const depth = at.distanceTo(this.camera.position)
-      const unit = mark.userData.unit || (2 * depth * Math.tan(halfAngle(this.viewpoint?.lens_mm ?? 35))) / this.size.width
-      mark.scale.setScalar(unit * 26)
-    }
-    this.renderer.render(this.scene, this.camera)
+    const start = performance.now()
+    this.renderer.info.reset()
+    this.renderer.setScissorTest(true)
+    this.panes.forEach((pane) => this.renderPane(pane, this.size.height))
+    this.renderer.setScissorTest(false)
     this.frames++
-    this.framed()
+    this.drawCalls = this.renderer.info.render.calls
+    this.scriptMs = performance.now() - start
+    this.drawn()
   }
-}
 
-function place(group: THREE.Group, pose: ArrayLike<number>) {
-  const rotation = new THREE.Quaternion(pose[3], pose[4], pose[5], pose[6]).normalize()
-  group.matrix.compose(new THREE.Vector3(pose[0], pose[1], pose[2]), rotation, new THREE.Vector3(1, 1, 1))
-  group.matrixWorldNeedsUpdate = true
-}
+  private renderPane(pane: PaneView, height: number) {
+    const y = height - pane.top - pane.height
+    this.renderer.setViewport(pane.left, y, pane.width, pane.height)
+    this.renderer.setScissor(pane.left, y, pane.width, pane.height)
+    const ratio = this.renderer.getPixelRatio()
+    this.draw(pane, pane.width * ratio, pane.height * ratio, pane.index === this.active ? undefined : this.view(this.active))
+  }
 
-/** Axes of a frame: X red, Y green, Z blue (common practice). */
-function frameMark(): THREE.Group {
-  const mark = new THREE.Group()
-  const colours = ['#C0392B', '#3C8D40', '#2F62B5']
-  colours.forEach((color, axis) => {
-    const end = new THREE.Vector3().setComponent(axis, 1)
-    const line = new THREE.BufferGeometry().setFromPoints([new THREE.Vector3(), end])
-    const drawn = new THREE.Line(line, new THREE.LineBasicMaterial({ color, depthTest: false }))
-    drawn.renderOrder = 5
-    mark.add(drawn)
-  })
-  return mark
+  /** Draws a view on a target so many pixels large, and the camera of `other` in it. */
+  private draw(pane: PaneView, width: number, height: number, other?: PaneView) {
+    this.writeStates(pane.colours)
+    this.bodies?.use(pane.style, width, height, this.clip)
+    this.ground.use(widthAtPivot(pane.viewpoint) * M, metres(pane.viewpoint.pivot_mm), this.furniture)
+    const camera = this.camera(pane)
+    this.drawFrames(pane, camera)
+    this.drawCamera(other)
+    this.renderer.render(this.scene, camera)
+  }
+
+  private frameMatrix(frame: SceneFrame): THREE.Matrix4 {
+    const local = matrixOf(frame.pose)
+    return frame.node === null ? local : this.bodies!.nodes[frame.node]!.matrix.clone().multiply(local)
+  }
+
+  /** The marked frames, as large on the picture whatever the distance. */
+  private drawFrames(pane: PaneView, camera: THREE.Camera) {
+    const [ends, colours]: [number[], THREE.Color[]] = [[], []]
+    const { viewpoint: v, width } = pane
+    for (const frame of this.bodies ? this.marked : []) {
+      if (!this.furniture.frame(frame)) continue
+      const matrix = this.frameMatrix(frame)
+      const depth = -new THREE.Vector3().setFromMatrixPosition(matrix).applyMatrix4(camera.matrixWorldInverse).z
+      if (v.projection === 'perspective' && depth <= 0) continue
+      const pixel = (v.projection === 'parallel' ? v.width_mm * M : 2 * depth * Math.tan(halfAngle(v.lens_mm))) / width
+      axesOf(matrix, pixel * this.furniture.frameSize * Math.min(1, Math.max(0.6, width / 700)), ends, colours)
+    }
+    this.frameLines.set(ends, colours)
+  }
+
+  /** The camera of another pane with its field of view. */
+  private drawCamera(other?: PaneView) {
+    if (!other) return this.cameraLines.set([], [])
+    const v = other.viewpoint
+    const { right, up } = basis(v)
+    const half = widthAtPivot(v) / 2
+    const [r, u] = [new THREE.Vector3(...right).multiplyScalar(half * M), new THREE.Vector3(...up).multiplyScalar((half * M * other.height) / other.width)]
+    const at = metres(eye(v))
+    const target = metres(v.pivot_mm)
+    // In perspective a short pyramid and the line of sight say enough.
+    const pivot = v.projection === 'perspective' ? at.clone().lerp(target, CAMERA_SHARE) : target
+    if (v.projection === 'perspective') [r, u].forEach((edge) => edge.multiplyScalar(CAMERA_SHARE))
+    const corners = [[1, 1], [-1, 1], [-1, -1], [1, -1]].map(([a, b]) => pivot.clone().addScaledVector(r, a!).addScaledVector(u, b!))
+    const starts = v.projection === 'perspective' ? corners.map(() => at) : corners.map((c) => c.clone().add(at).sub(pivot))
+    const ends = corners.flatMap((c, i) => [...starts[i]!.toArray(), ...c.toArray(), ...c.toArray(), ...corners[(i + 1) % 4]!.toArray()])
+    ends.push(...pivot.toArray(), ...target.toArray())
+    this.cameraLines.set(ends, Array.from({ length: 9 }, () => new THREE.Color(this.palette.accent)))
+  }
+
+  /** The picture of a view at a size of its own, in pixels; tiles where the graphics card needs them. */
+  snapshot(view: Pick<PaneView, 'viewpoint' | 'style' | 'colours'>, width: number, height: number, furniture = this.furniture): HTMLCanvasElement {
+    const picture = document.createElement('canvas')
+    Object.assign(picture, { width, height })
+    const paint = picture.getContext('2d')!
+    const tile = Math.min(2048, this.renderer.capabilities.maxTextureSize)
+    const before = this.furniture
+    const ratio = this.renderer.getPixelRatio()
+    this.furniture = furniture
+    this.renderer.setPixelRatio(1)
+    const pane = { ...view, index: -1, left: 0, top: 0, width, height }
+    for (let top = 0; top < height; top += tile) {
+      for (let left = 0; left < width; left += tile) {
+        const [w, h] = [Math.min(tile, width - left), Math.min(tile, height - top)]
+        this.renderer.setSize(w, h, false)
+        this.perspective.setViewOffset(width, height, left, top, w, h)
+        this.parallel.setViewOffset(width, height, left, top, w, h)
+        this.renderer.setViewport(0, 0, w, h)
+        this.draw(pane, w, h)
+        paint.drawImage(this.canvas, left, top)
+      }
+    }
+    this.perspective.clearViewOffset()
+    this.parallel.clearViewOffset()
+    this.furniture = before
+    this.renderer.setPixelRatio(ratio)
+    this.renderer.setSize(this.size.width, this.size.height, false)
+    this.render()
+    return picture
+  }
 }

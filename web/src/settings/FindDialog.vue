@@ -1,13 +1,16 @@
 <script setup lang="ts">
+import { mdiPin, mdiPinOutline } from '@mdi/js'
 import { computed, nextTick, ref, watch } from 'vue'
 
 import { type Action, readable } from '../actions'
 import { useCell } from '../cells/cellStore'
 import { useWhat } from '../what/whatStore'
 import { useWhere } from '../where/whereStore'
+import { useSettings } from './settingsStore'
 
 const props = defineProps<{ actions: Action[] }>()
-const open = defineModel<boolean>({ required: true })
+const settings = useSettings()
+const open = computed({ get: () => settings.open === 'find', set: (on) => (settings.open = on ? 'find' : null) })
 const cell = useCell()
 const what = useWhat()
 const where = useWhere()
@@ -18,7 +21,7 @@ const field = ref<HTMLInputElement>()
 const everything = computed<Action[]>(() => [
   ...props.actions.filter((a) => a.id !== 'find' && a.id !== 'escape'),
   ...[...cell.items.values()].map((i) => ({
-    id: `item-${i.id}`, name: `Go to ${i.name}`,
+    id: `item-${i.id}`, name: `Go to ${i.name}`, of: 'What' as const,
     run: () => { what.select(i.id); return where.fitSelection() },
   })),
 ])
@@ -53,7 +56,8 @@ function key(e: KeyboardEvent) {
       <input ref="field" v-model="text" placeholder="Find an action, an item, a saved view" aria-label="Find" data-test="find" @keydown="key" />
       <ul role="listbox" aria-label="Found">
         <li v-for="(action, i) in found" :key="action.id" role="option" :aria-selected="i === at" :class="{ at: i === at, off: action.enabled?.() === false }" @mousemove="at = i" @click="run(action)">
-          <span>{{ action.name }}</span><kbd v-if="action.key">{{ readable(action.key) }}</kbd>
+          <span class="grow">{{ action.name }}</span><kbd v-if="action.key">{{ readable(action.key) }}</kbd>
+          <button v-if="!action.id.startsWith('item-')" class="pin" :class="{ pinned: settings.pinned.includes(action.id) }" :title="settings.pinned.includes(action.id) ? 'Take it from the quick bar' : 'Pin it to the quick bar'" :aria-label="`Pin ${action.name}`" :data-test="`pin-${action.id}`" @click.stop="settings.togglePin(action.id)"><v-icon :icon="settings.pinned.includes(action.id) ? mdiPin : mdiPinOutline" size="15" /></button>
         </li>
         <li v-if="!found.length" class="soft">Nothing is called that.</li>
       </ul>
@@ -65,7 +69,10 @@ function key(e: KeyboardEvent) {
 .find { background: rgb(var(--v-theme-surface)); border-radius: 10px; overflow: hidden; border: 1px solid var(--line); }
 input { width: 100%; padding: 14px 18px; font-size: 16px; border-bottom: 1px solid var(--line); outline: none; }
 ul { list-style: none; max-height: 380px; overflow: auto; padding: 6px; }
-li { display: flex; justify-content: space-between; padding: 6px 12px; border-radius: 6px; cursor: pointer; }
+li { display: flex; align-items: center; padding: 6px 12px; border-radius: 6px; cursor: pointer; }
 .at { background: var(--accent-tint); }
 .off { opacity: 0.45; }
+.grow { flex: 1; }
+.pin { opacity: 0.35; margin-left: 8px; }
+.pin:hover, .pinned { opacity: 1; color: var(--accent); }
 </style>

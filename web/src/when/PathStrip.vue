@@ -16,10 +16,10 @@ const when = useWhen()
 const findings = useFindings()
 
 const chart = ref<SVGSVGElement>()
-const { width } = useElementSize(chart)
+const { width, height } = useElementSize(chart)
 const LANES = 34
 const TOP = 50
-const BOTTOM = 140
+const BOTTOM = computed(() => Math.max(TOP + 30, height.value - 10))
 
 const lanes = computed(() => {
   const programs = new Map<string, { lane: number; name: string; robot: string; start: number; end: number }>()
@@ -32,7 +32,7 @@ const lanes = computed(() => {
 })
 const x = computed(() => scaleLinear([0, Math.max(when.duration, 1e-6)], [0, Math.max(width.value, 1)]))
 const band = computed(() => findings.findings?.band)
-const y = computed(() => scaleSqrt([0, band.value?.ceiling_mm ?? 200], [BOTTOM, TOP]))
+const y = computed(() => scaleSqrt([0, band.value?.ceiling_mm ?? 200], [BOTTOM.value, TOP]))
 const steps = computed(() => {
   const b = band.value
   return b ? b.lower_mm.map((lower, i) => ({ t: (b.edges_s[i]! + b.edges_s[i + 1]!) / 2, lower, attained: b.attained_mm[i]! })) : []
@@ -96,7 +96,7 @@ const speeds = [0.1, 0.25, 0.5, 1, 2, 4]
         <rect v-for="([from, to], i) in spans" :key="i" :x="x(from) - 1" :y="TOP - 6" :width="Math.max(3, x(to) - x(from) + 2)" :height="BOTTOM - TOP + 6" class="breach" />
         <line v-for="r in rules" :key="r" x1="0" :x2="width" :y1="y(r)" :y2="y(r)" class="rule" />
         <path :d="shape" class="band" /><path :d="trace" class="trace" />
-        <line :x1="x(when.time)" :x2="x(when.time)" y1="0" y2="150" class="head" />
+        <line :x1="x(when.time)" :x2="x(when.time)" y1="0" :y2="height" class="head" />
       </svg>
       <button v-for="p in marked" :key="p.a.name + p.b.name" class="mark" :style="markAt(p)" :title="`${p.verdict}: ${p.a.name} – ${p.b.name}, ${p.attained_mm.toFixed(1)} mm at ${clock(p.time_s)}`" :aria-label="`Go to ${p.a.name} – ${p.b.name}`" @click="findings.showEvidence(p)">
         <VerdictMark :verdict="p.verdict" />
@@ -106,7 +106,7 @@ const speeds = [0.1, 0.25, 0.5, 1, 2, 4]
 </template>
 
 <style scoped>
-.strip { display: grid; grid-template-columns: 122px 34px minmax(0, 1fr); background: rgb(var(--v-theme-surface)); min-height: 0; }
+.strip { display: grid; grid-template-columns: 122px 34px minmax(0, 1fr); background: rgb(var(--v-theme-surface)); height: 100%; min-height: 0; overflow: hidden; }
 .control { padding: 10px 4px 6px 14px; display: flex; flex-direction: column; gap: 3px; }
 .play { width: 32px; height: 32px; border-radius: 50%; background: var(--accent); color: rgb(var(--v-theme-surface)); display: grid; place-items: center; }
 .play:disabled { opacity: 0.4; }
@@ -115,8 +115,8 @@ const speeds = [0.1, 0.25, 0.5, 1, 2, 4]
 select { appearance: auto; border: 1px solid var(--line); border-radius: 4px; background: inherit; color: inherit; }
 .scale { position: relative; font-size: 10.500px; color: var(--soft); }
 .scale span { position: absolute; right: 6px; }
-.chart { position: relative; margin-right: 14px; }
-svg[role='slider'] { width: 100%; height: 150px; display: block; cursor: ew-resize; touch-action: none; }
+.chart { position: relative; margin-right: 14px; min-height: 0; overflow: hidden; }
+svg[role='slider'] { width: 100%; height: 100%; display: block; cursor: ew-resize; touch-action: none; }
 .program { fill: color-mix(in srgb, rgb(var(--v-theme-on-surface)) 9%, transparent); }
 .label { font-size: 11px; fill: rgb(var(--v-theme-on-surface)); pointer-events: none; }
 .rule { stroke: rgb(var(--v-theme-error)); stroke-dasharray: 5 4; stroke-width: 1; opacity: 0.6; }

@@ -3,6 +3,7 @@ import { computed, ref } from 'vue'
 
 import { useWhere } from './whereStore'
 
+const props = defineProps<{ index: number; small: boolean }>()
 const where = useWhere()
 const RAD = Math.PI / 180
 const R = 46
@@ -20,7 +21,7 @@ const ring = (bearing: number, r: number) => [60 + r * Math.sin(bearing * RAD), 
 /** On the arc: level to the right, top above. */
 const arc = (elevation: number, r: number) => [138 + r * Math.cos(elevation * RAD), 60 - r * Math.sin(elevation * RAD)] as const
 
-const v = computed(() => where.viewpoint)
+const v = computed(() => where.panes[props.index]!.viewpoint)
 const knob = computed(() => ring(v.value.bearing_deg, R))
 const lift = computed(() => arc(v.value.elevation_deg, ARC))
 const wedge = computed(() => {
@@ -35,6 +36,7 @@ const svg = ref<SVGSVGElement>()
 let dragging: 'bearing' | 'elevation' | null = null
 function grab(what: 'bearing' | 'elevation', e: PointerEvent) {
   dragging = what
+  where.active = props.index
   where.remember()
   ;(e.currentTarget as Element).setPointerCapture(e.pointerId)
   turn(e)
@@ -43,10 +45,10 @@ function turn(e: PointerEvent) {
   if (!dragging) return
   const box = svg.value!.getBoundingClientRect()
   const [x, y] = [((e.clientX - box.left) / box.width) * 196, ((e.clientY - box.top) / box.height) * 120]
-  const next = { ...where.viewpoint }
+  const next = { ...v.value }
   if (dragging === 'bearing') next.bearing_deg = Math.atan2(x - 60, y - 60) / RAD
   else next.elevation_deg = Math.max(-90, Math.min(90, Math.atan2(60 - y, Math.max(0, x - 138)) / RAD))
-  where.move(next)
+  where.move(next, props.index)
 }
 function typed(which: 'bearing_deg' | 'elevation_deg', e: Event) {
   const field = e.target as HTMLInputElement
@@ -55,15 +57,20 @@ function typed(which: 'bearing_deg' | 'elevation_deg', e: Event) {
   field.value = `${shown(v.value[which])}°`
   if (Number.isFinite(value)) {
     const to = { ...v.value, [which]: value }
-    where.turnTo(to.bearing_deg, Math.max(-90, Math.min(90, to.elevation_deg)))
+    turnTo(to.bearing_deg, Math.max(-90, Math.min(90, to.elevation_deg)))
   }
   field.blur()
 }
+const turnTo = (bearing: number, elevation: number) => {
+  where.active = props.index
+  where.turnTo(bearing, elevation, props.index)
+}
+const step = (bearing: number, elevation: number) => where.step(bearing, elevation, props.index)
 const shown = (x: number) => (Math.abs(x - Math.round(x)) < 0.05 ? String(Math.round(x)) : x.toFixed(1))
 </script>
 
 <template>
-  <div class="dial" role="group" aria-label="Bearing dial">
+  <div class="dial" :class="{ small }" role="group" aria-label="Bearing dial">
     <svg ref="svg" viewBox="0 0 196 120" width="196" height="120">
       <circle cx="60" cy="60" :r="R" class="plate" />
       <path :d="wedge" class="wedge" />
@@ -71,9 +78,9 @@ const shown = (x: number) => (Math.abs(x - Math.round(x)) < 0.05 ? String(Math.r
       <circle
         cx="60" cy="60" :r="R" class="track" role="slider" tabindex="0" aria-label="Bearing" aria-valuemin="-180" aria-valuemax="180" :aria-valuenow="v.bearing_deg"
         data-test="dial-ring" @pointerdown="grab('bearing', $event)" @pointermove="turn" @pointerup="dragging = null"
-        @keydown.left.prevent="where.step(-1, 0)" @keydown.right.prevent="where.step(1, 0)"
+        @keydown.left.prevent="step(-1, 0)" @keydown.right.prevent="step(1, 0)"
       />
-      <g v-for="n in notches" :key="n" class="notch" role="button" tabindex="-1" :aria-label="`Stand at ${bearingName[n]}`" :data-test="`notch-${n}`" @click="where.turnTo(n, v.elevation_deg)">
+      <g v-for="n in notches" :key="n" class="notch" role="button" tabindex="-1" :aria-label="`Stand at ${bearingName[n]}`" :data-test="`notch-${n}`" @click="turnTo(n, v.elevation_deg)">
         <title>Stand at {{ bearingName[n] }} ({{ n }}°)</title>
         <line :x1="ring(n, R + 2)[0]" :y1="ring(n, R + 2)[1]" :x2="ring(n, R + (n % 90 ? 6 : 10))[0]" :y2="ring(n, R + (n % 90 ? 6 : 10))[1]" />
         <circle :cx="ring(n, R + 7)[0]" :cy="ring(n, R + 7)[1]" r="7" class="hit" />
@@ -83,9 +90,9 @@ const shown = (x: number) => (Math.abs(x - Math.round(x)) < 0.05 ? String(Math.r
       <path
         :d="`M${arc(-90, ARC)} A${ARC} ${ARC} 0 0 0 ${arc(90, ARC)}`" class="track" role="slider" tabindex="0" aria-label="Elevation" aria-valuemin="-90" aria-valuemax="90"
         :aria-valuenow="v.elevation_deg" data-test="dial-arc" @pointerdown="grab('elevation', $event)" @pointermove="turn" @pointerup="dragging = null"
-        @keydown.up.prevent="where.step(0, 1)" @keydown.down.prevent="where.step(0, -1)"
+        @keydown.up.prevent="step(0, 1)" @keydown.down.prevent="step(0, -1)"
       />
-      <g v-for="h in heights" :key="h.at" class="notch" role="button" tabindex="-1" :aria-label="`Elevation ${h.name}`" :data-test="`height-${h.name}`" @click="where.turnTo(v.bearing_deg, h.at)">
+      <g v-for="h in heights" :key="h.at" class="notch" role="button" tabindex="-1" :aria-label="`Elevation ${h.name}`" :data-test="`height-${h.name}`" @click="turnTo(v.bearing_deg, h.at)">
         <title>{{ h.name }} ({{ h.at }}°)</title>
         <line :x1="arc(h.at, ARC + 2)[0]" :y1="arc(h.at, ARC + 2)[1]" :x2="arc(h.at, ARC + 9)[0]" :y2="arc(h.at, ARC + 9)[1]" />
         <circle :cx="arc(h.at, ARC + 7)[0]" :cy="arc(h.at, ARC + 7)[1]" r="7" class="hit" />
@@ -98,7 +105,8 @@ const shown = (x: number) => (Math.abs(x - Math.round(x)) < 0.05 ? String(Math.r
 </template>
 
 <style scoped>
-.dial { position: absolute; left: 10px; bottom: 10px; width: 196px; height: 120px; user-select: none; }
+.dial { position: absolute; left: 10px; bottom: 10px; width: 196px; height: 120px; user-select: none; transform-origin: 0 100%; }
+.small { scale: 0.72; }
 .plate { fill: color-mix(in srgb, rgb(var(--v-theme-surface)) 82%, transparent); stroke: var(--line); }
 .wedge { fill: var(--accent-tint); }
 .cellmark { fill: none; stroke: var(--accent); stroke-width: 1.4; }

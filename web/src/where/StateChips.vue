@@ -2,61 +2,82 @@
 import { mdiClose } from '@mdi/js'
 import { computed } from 'vue'
 
+import { styleNames } from '../actions'
+import type { Vec3 } from '../api/client'
 import { useFindings } from '../findings/findingsStore'
+import { useSection } from '../findings/sectionStore'
+import { useSettings } from '../settings/settingsStore'
 import { useWhat } from '../what/whatStore'
 import { clock, useWhen } from '../when/whenStore'
 import { dot } from './navigation'
 import { useWhere } from './whereStore'
-import type { Vec3 } from '../api/client'
 
+const props = defineProps<{ index: number }>()
 const where = useWhere()
 const what = useWhat()
 const when = useWhen()
 const findings = useFindings()
+const section = useSection()
+const settings = useSettings()
 
 interface Chip { id: string; text: string; undo: () => unknown; how: string }
+
+const pane = computed(() => where.panes[props.index]!)
+/** What holds for all panes is said in the first. */
+const first = computed(() => where.shownPanes[0] === props.index)
 
 /** Everything that makes the picture differ from plain, in words. */
 const chips = computed<Chip[]>(() => {
   const list: Chip[] = []
   const chip = (id: string, text: string, how: string, undo: () => unknown) => list.push({ id, text, how, undo })
-  if (findings.shown) chip('evidence', `Closest approach of ${findings.shown.a.name} and ${findings.shown.b.name}`, 'Go back to the view before', findings.leaveEvidence)
-  if (what.isolated && !findings.shown) chip('isolated', `${what.isolated.size} isolated`, 'Show the rest again', () => (what.isolated = null))
-  if (what.hiddenCount) chip('hidden', `${what.hiddenCount} hidden`, 'Show all', what.showAll)
-  if (what.peeking) chip('peek', 'Hidden things ghosted', 'End the peek', () => (what.peeking = false))
-  if (where.section && !findings.shown) {
-    const n = where.section.normal as Vec3
-    const axis = ['X', 'Y', 'Z'][n.findIndex((x) => Math.abs(x) > 0.999)]
-    const at = dot(where.section.point_mm as Vec3, n) * (axis ? n.find((x) => Math.abs(x) > 0.999)! : 1)
-    chip('section', `Cut at ${axis ? `${axis} ` : ''}${at.toFixed(1)} mm`, 'Remove the cut', where.toggleSection)
+  if (first.value) {
+    if (findings.shown) chip('evidence', `Closest approach of ${findings.shown.a.name} and ${findings.shown.b.name}`, 'Go back to the view before', findings.leaveEvidence)
+    if (what.isolated && !findings.shown) chip('isolated', `${what.isolated.size} isolated`, 'Show the rest again', () => (what.isolated = null))
+    if (what.hiddenCount) chip('hidden', `${what.hiddenCount} hidden`, 'Show all', what.showAll)
+    if (what.peeking) chip('peek', 'Hidden things ghosted: click one to bring it back', 'End the peek', () => (what.peeking = false))
+    if (what.ghostRest && what.ghosts.size) chip('ghosted', `${what.ghosts.size} ghosted`, 'No ghosts', () => (what.ghostRest = false))
+    if (section.section && !findings.shown) {
+      const n = section.section.normal as Vec3
+      const axis = ['X', 'Y', 'Z'][n.findIndex((x) => Math.abs(x) > 0.999)]
+      const at = dot(section.section.point_mm as Vec3, n) * (axis ? n.find((x) => Math.abs(x) > 0.999)! : 1)
+      chip('section', `Cut at ${axis ? `${axis} ` : ''}${at.toFixed(1)} mm`, 'Remove the cut', section.toggle)
+    }
+    if (when.time > 0 && !when.playing) chip('time', `At ${clock(when.time)}`, 'Back to the start of the path', () => when.goTo(0))
+    if (!settings.furniture.grid) chip('grid', 'No grid', 'Show the grid', () => (settings.furniture.grid = true))
+    if (!settings.furniture.shadow) chip('shadow', 'No shadow', 'Show the shadow on the ground', () => (settings.furniture.shadow = true))
+    if (settings.looking.linked && where.shownPanes.length > 1) chip('linked', 'Panes move together', 'Let each pane move alone', () => (settings.looking.linked = false))
+    if (where.enlarged) chip('enlarged', 'One pane enlarged', 'Bring the others back', where.enlarge)
   }
-  if (where.style !== 'shaded_edges') chip('style', { shaded: 'Without edges', hidden_removed: 'Hidden edges removed', wireframe: 'Wireframe' }[where.style], 'Shaded with edges again', () => (where.style = 'shaded_edges'))
-  const near = where.standing
-  if (where.viewpoint.projection === 'parallel' && near && near.off >= 0.005 && near.off < 15) {
-    chip('off-square', `Off square by ${near.off.toFixed(near.off < 0.1 ? 2 : 1)}°`, `Square up to ${near.s.name.toLowerCase()}`, () => where.turnTo(near.s.bearing_deg, near.s.elevation_deg))
+  if (pane.value.style !== 'shaded_edges') chip('style', styleNames[pane.value.style], 'Shaded with edges again', () => (pane.value.style = 'shaded_edges'))
+  if (pane.value.colours === 'own') chip('colours', 'Own colours', 'Colours by role again', () => (pane.value.colours = 'role'))
+  const v = pane.value.viewpoint
+  if (Math.abs(v.roll_deg) >= 0.005) chip('rolled', `Rolled by ${v.roll_deg.toFixed(1)}°`, 'Level the view', () => where.goTo({ ...v, roll_deg: 0 }, props.index))
+  if (v.projection === 'perspective' && (v.lens_mm < 20 || v.lens_mm > 70)) chip('lens', `Lens ${v.lens_mm.toFixed(0)} mm`, 'Lens of 35 mm', () => where.move({ ...v, lens_mm: 35 }, props.index))
+  const near = where.squareness(v)
+  if (v.projection === 'parallel' && near && near.off >= 0.005 && near.off < 15) {
+    chip('off-square', `Off square by ${near.off.toFixed(near.off < 0.1 ? 2 : 1)}°`, `Square up to ${near.s.name.toLowerCase()}`, () => where.turnTo(near.s.bearing_deg, near.s.elevation_deg, props.index))
   }
-  if (when.time > 0 && !when.playing) chip('time', `At ${clock(when.time)}`, 'Back to the start of the path', () => when.goTo(0))
   return list
 })
 const values = computed(() => {
-  const s = where.section
+  const s = section.section
   const axis = s ? s.normal.findIndex((x) => Math.abs(x!) > 0.999) : -1
-  return s && !findings.shown ? { axis, at: axis >= 0 ? s.point_mm[axis]! : dot(s.point_mm as Vec3, s.normal as Vec3) } : null
+  return s && !findings.shown && first.value ? { axis, at: axis >= 0 ? s.point_mm[axis]! : dot(s.point_mm as Vec3, s.normal as Vec3) } : null
 })
 function setAxis(axis: number) {
   const normal = [0, 0, 0]
   normal[axis] = 1
-  where.section = { ...where.section!, normal }
+  section.section = { ...section.section!, normal }
 }
 function setAt(e: Event) {
   const to = Number.parseFloat((e.target as HTMLInputElement).value.replace(',', '.'))
   const { axis, at } = values.value!
   if (!Number.isFinite(to)) return
-  const n = where.section!.normal
-  const point = where.section!.point_mm.map((x, i) => (axis >= 0 ? (i === axis ? to : x) : x + n[i]! * (to - at)))
-  where.section = { ...where.section!, point_mm: point }
+  const n = section.section!.normal
+  const point = section.section!.point_mm.map((x, i) => (axis >= 0 ? (i === axis ? to : x) : x + n[i]! * (to - at)))
+  section.section = { ...section.section!, point_mm: point }
 }
-const flip = () => (where.section = { ...where.section!, normal: where.section!.normal.map((x) => -x) })
+const flip = () => (section.section = { ...section.section!, normal: section.section!.normal.map((x) => -x) })
 </script>
 
 <template>
@@ -68,7 +89,7 @@ const flip = () => (where.section = { ...where.section!, normal: where.section!.
       <button v-for="(name, i) in ['X', 'Y', 'Z']" :key="name" :class="{ on: values.axis === i }" :title="`Cut square to ${name}`" @click="setAxis(i)">{{ name }}</button>
       <input class="number" :value="values.at.toFixed(1)" aria-label="Position of the cut, mm" data-test="section-at" @change="setAt" /> mm
       <button title="Take away the other side" data-test="section-flip" @click="flip">Flip</button>
-      <span v-if="where.sectionFaces" class="soft number" data-test="section-area" title="Area of all cut faces">{{ (where.sectionFaces.area_mm2 / 100).toFixed(1) }} cm²</span>
+      <span v-if="section.faces" class="soft number" data-test="section-area" title="Area of all cut faces">{{ (section.faces.area_mm2 / 100).toFixed(1) }} cm²</span>
     </div>
   </div>
 </template>

@@ -5,7 +5,7 @@ import type { Vec3, Viewpoint } from '../api/client'
 import { add, basis, dot, eye, orbit, pan, withProjection, zoom } from './navigation'
 
 const start: Viewpoint = {
-  pivot_mm: [0, 0, 500], bearing_deg: 30, elevation_deg: 25, distance_mm: 5000, projection: 'perspective', lens_mm: 35, width_mm: 5000,
+  pivot_mm: [0, 0, 500], bearing_deg: 30, elevation_deg: 25, roll_deg: 0, distance_mm: 5000, projection: 'perspective', lens_mm: 35, width_mm: 5000,
 }
 const point = fc.tuple(...[0, 1, 2].map(() => fc.double({ min: -3000, max: 3000, noNaN: true }))) as fc.Arbitrary<Vec3>
 const gesture = fc.oneof(

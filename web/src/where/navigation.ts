@@ -1,6 +1,6 @@
 /**
- * The hand's part of navigation: how gestures change a viewpoint. Level always, the pivot never
- * behind the eye. Framing and standard views come from the core.
+ * The hand's part of navigation: how gestures change a viewpoint. Level unless roll is asked for, the
+ * pivot never behind the eye. Framing, standard views and tours come from the core.
  */
 import type { Vec3, Viewpoint } from '../api/client'
 
@@ -19,7 +19,10 @@ export const dot = (a: Vec3, b: Vec3) => a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
 export function basis(v: Viewpoint): Basis {
   const [b, e] = [v.bearing_deg * RAD, v.elevation_deg * RAD]
   const [sb, cb, se, ce] = [Math.sin(b), Math.cos(b), Math.sin(e), Math.cos(e)]
-  return { right: [cb, sb, 0], up: [-sb * se, cb * se, ce], back: [sb * ce, -cb * ce, se] }
+  const [level, over]: [Vec3, Vec3] = [[cb, sb, 0], [-sb * se, cb * se, ce]]
+  const [sr, cr] = [Math.sin(v.roll_deg * RAD), Math.cos(v.roll_deg * RAD)]
+  const mix = (a: number, b: number): Vec3 => add([level[0] * a, level[1] * a, 0], over, b)
+  return { right: mix(cr, sr), up: mix(-sr, cr), back: [sb * ce, -cb * ce, se] }
 }
 
 export const halfAngle = (lens_mm: number) => Math.atan(FILM_MM / (2 * lens_mm))
@@ -81,6 +84,54 @@ export function zoom(v: Viewpoint, at: Vec3, factor: number): Viewpoint {
   }
 }
 
+/** Looks round: the eye stays where it is. */
+export function look(v: Viewpoint, bearing: number, elevation: number): Viewpoint {
+  const next = { ...v, bearing_deg: wrapped(v.bearing_deg + bearing), elevation_deg: clamp(v.elevation_deg + elevation, -90, 90) }
+  return { ...next, pivot_mm: add(eye(v), basis(next).back, -v.distance_mm) }
+}
+
+/** Moves the eye and what it looks at by mm: to the right, forwards and up. On foot, forwards is level. */
+export function walk(v: Viewpoint, right: number, forwards: number, up: number, flying: boolean): Viewpoint {
+  const { back } = basis(v)
+  const level = Math.hypot(back[0], back[1])
+  const ahead: Vec3 = flying || level < 1e-6 ? [-back[0], -back[1], -back[2]] : [-back[0] / level, -back[1] / level, 0]
+  let pivot = add(v.pivot_mm as Vec3, basis({ ...v, roll_deg: 0 }).right, right)
+  pivot = add(pivot, ahead, forwards)
+  return { ...v, pivot_mm: [pivot[0], pivot[1], pivot[2] + up] }
+}
+
+/** Stands with the eye at `at`, looking the given way, the pivot `ahead` mm before it. */
+export function standing(v: Viewpoint, at: Vec3, bearing_deg: number, elevation_deg: number, ahead: number): Viewpoint {
+  const next: Viewpoint = { ...v, bearing_deg: wrapped(bearing_deg), elevation_deg, roll_deg: 0, projection: 'perspective', distance_mm: ahead }
+  return { ...next, pivot_mm: add(at, basis(next).back, -ahead), width_mm: widthAtPivot(next) }
+}
+
+/** The bearing and elevation of someone at `from` who looks at `to`. */
+export function lookingAt(from: Vec3, to: Vec3): { bearing_deg: number; elevation_deg: number } {
+  const [x, y, z] = add(from, to, -1)
+  return { bearing_deg: Math.atan2(x, -y) / RAD, elevation_deg: Math.atan2(z, Math.hypot(x, y)) / RAD }
+}
+
+/** Turns the camera about its line of sight. */
+export function roll(v: Viewpoint, degrees: number): Viewpoint {
+  return { ...v, roll_deg: wrapped(v.roll_deg + degrees) }
+}
+
+/** Puts the pivot `distance` mm before the eye; the picture stays. */
+export function withPivotAt(v: Viewpoint, distance: number): Viewpoint {
+  if (v.projection === 'parallel') return { ...v, pivot_mm: add(eye(v), basis(v).back, -distance) }
+  const at = Math.max(distance, NEAREST_MM)
+  const next = { ...v, pivot_mm: add(eye(v), basis(v).back, -at), distance_mm: at }
+  return { ...next, width_mm: widthAtPivot(next) }
+}
+
+/** Puts the pivot at a point: the view swings to look at it, the eye stays. */
+export function withPivot(v: Viewpoint, at: Vec3): Viewpoint {
+  const from = eye(v)
+  const distance = Math.max(Math.hypot(...add(from, at, -1)), NEAREST_MM)
+  return { ...v, ...lookingAt(from, at), pivot_mm: at, distance_mm: distance }
+}
+
 /** The other projection, showing the pivot at the same size. */
 export function withProjection(v: Viewpoint, projection: Viewpoint['projection']): Viewpoint {
   if (projection === v.projection) return v
@@ -104,6 +155,7 @@ export function between(a: Viewpoint, b: Viewpoint, s: number): Viewpoint {
     pivot_mm: [0, 1, 2].map((i) => mix(a.pivot_mm[i]!, b.pivot_mm[i]!)),
     bearing_deg: wrapped(a.bearing_deg + wrapped(b.bearing_deg - a.bearing_deg) * s),
     elevation_deg: mix(a.elevation_deg, b.elevation_deg),
+    roll_deg: wrapped(a.roll_deg + wrapped(b.roll_deg - a.roll_deg) * s),
     distance_mm: ratio(a.distance_mm, b.distance_mm),
     width_mm: ratio(a.width_mm, b.width_mm),
     lens_mm: mix(a.lens_mm, b.lens_mm),
@@ -114,7 +166,7 @@ export function between(a: Viewpoint, b: Viewpoint, s: number): Viewpoint {
 export function same(a: Viewpoint, b: Viewpoint): boolean {
   const near = (x: number, y: number, by: number) => Math.abs(x - y) < by
   return (
-    near(wrapped(a.bearing_deg - b.bearing_deg), 0, 0.01) && near(a.elevation_deg, b.elevation_deg, 0.01) &&
+    near(wrapped(a.bearing_deg - b.bearing_deg), 0, 0.01) && near(a.roll_deg, b.roll_deg, 0.01) && near(a.elevation_deg, b.elevation_deg, 0.01) &&
     near(a.distance_mm, b.distance_mm, 0.5) && near(a.width_mm, b.width_mm, 0.5) && near(a.lens_mm, b.lens_mm, 0.01) &&
     a.projection === b.projection && [0, 1, 2].every((i) => near(a.pivot_mm[i]!, b.pivot_mm[i]!, 0.5))
   )

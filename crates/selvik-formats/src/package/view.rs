@@ -69,6 +69,7 @@ pub struct ViewpointDocument {
     pub elevation_deg: f64,
     /// Turn about the line of sight, anticlockwise as the camera sees; 0 is level.
     #[serde(default)]
+    #[schema(required = true)]
     pub roll_deg: f64,
     /// From the pivot to the eye.
     pub distance_mm: f64,

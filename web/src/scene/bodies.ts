@@ -1,0 +1,210 @@
+import * as THREE from 'three'
+
+import type { Style } from '../api/client'
+import type { DrawnMesh } from './meshes'
+import { edgeLines, ghostFaces, GHOST, litFaces, paperFaces, shadowDepth, SHOWN, type StateUniforms } from './materials'
+
+export interface SceneBody {
+  item: string
+  node: number
+  mesh: DrawnMesh
+}
+
+/** How an item is drawn now. */
+export interface ItemState { colour: THREE.Color; shown: boolean; ghost: boolean; selected: boolean }
+
+interface Batch {
+  faces: THREE.Mesh
+  ghosts: THREE.Mesh
+  edges: THREE.LineSegments
+  behind: THREE.LineSegments
+}
+
+/**
+ * All bodies of a cell. Those that share a coordinate system, and all that never move, are drawn
+ * together; what is shown of each item stands in a texture.
+ */
+export class Bodies {
+  readonly group = new THREE.Group()
+  readonly nodes: THREE.Group[]
+  /** Whether anything is ghosted: if not, that pass is left out. */
+  private anyGhost = false
+  private index = new Map<string, number>()
+  private texture: THREE.DataTexture
+  private batches: Batch[] = []
+  private uniforms: StateUniforms
+  private lit
+  private paperMaterial
+  private ghost
+  private depth
+  private edge
+  private edgeBehind
+
+  constructor(readonly bodies: SceneBody[], poses: ArrayLike<number>[], moving: number[], items: string[]) {
+    items.forEach((item, i) => this.index.set(item, i))
+    const width = 64
+    const height = Math.max(1, Math.ceil(items.length / width))
+    this.texture = new THREE.DataTexture(new Uint8Array(width * height * 4), width, height, THREE.RGBAFormat)
+    this.texture.colorSpace = THREE.SRGBColorSpace
+    this.uniforms = {
+      states: { value: this.texture },
+      paper: { value: new THREE.Color() },
+      ink: { value: new THREE.Color() },
+      plum: { value: new THREE.Color() },
+    }
+    this.lit = litFaces(this.uniforms)
+    this.paperMaterial = paperFaces(this.uniforms)
+    this.ghost = ghostFaces(this.uniforms)
+    this.depth = shadowDepth(this.uniforms)
+    this.edge = edgeLines(this.uniforms, false)
+    this.edgeBehind = edgeLines(this.uniforms, true)
+    this.edge.uniforms.halfSize = this.edgeBehind.uniforms.halfSize = { value: new THREE.Vector2(500, 500) }
+
+    this.nodes = poses.map((pose) => {
+      const node = new THREE.Group()
+      node.matrixAutoUpdate = false
+      place(node, pose)
+      return node
+    })
+    const mobile = new Set(moving)
+    const standing: SceneBody[] = []
+    const byNode = new Map<number, SceneBody[]>()
+    for (const body of bodies) {
+      if (!mobile.has(body.node)) standing.push(body)
+      else byNode.set(body.node, [...(byNode.get(body.node) ?? []), body])
+    }
+    if (standing.length) this.add(this.group, standing, (b) => this.nodes[b.node]!.matrix)
+    for (const [node, some] of byNode) {
+      this.add(this.nodes[node]!, some, () => new THREE.Matrix4())
+      this.group.add(this.nodes[node]!)
+    }
+  }
+
+  private add(parent: THREE.Object3D, bodies: SceneBody[], place: (b: SceneBody) => THREE.Matrix4) {
+    const corners = bodies.reduce((n, b) => n + b.mesh.corners.positions.length, 0)
+    const ends = bodies.reduce((n, b) => n + b.mesh.edges.length, 0)
+    const [positions, normals] = [new Float32Array(corners), new Int16Array((corners / 3) * 4)]
+    const items = new Uint16Array(corners / 3)
+    const [lines, lineItems] = [new Float32Array(ends), new Uint16Array(ends / 3)]
+    let [at, end] = [0, 0]
+    for (const body of bodies) {
+      const matrix = place(body)
+      const turn = new THREE.Matrix3().setFromMatrix4(matrix).elements
+      const item = this.index.get(body.item) ?? 0
+      const { positions: p, normals: n } = body.mesh.corners
+      transform(p, matrix.elements, positions, at)
+      for (let i = 0; i < n.length; i += 3) {
+        const [x, y, z] = [n[i]!, n[i + 1]!, n[i + 2]!]
+        const to = ((at + i) / 3) * 4
+        normals[to] = (turn[0]! * x + turn[3]! * y + turn[6]! * z) * 32767
+        normals[to + 1] = (turn[1]! * x + turn[4]! * y + turn[7]! * z) * 32767
+        normals[to + 2] = (turn[2]! * x + turn[5]! * y + turn[8]! * z) * 32767
+      }
+      items.fill(item, at / 3, (at + p.length) / 3)
+      at += p.length
+      transform(body.mesh.edges, matrix.elements, lines, end)
+      lineItems.fill(item, end / 3, (end + body.mesh.edges.length) / 3)
+      end += body.mesh.edges.length
+    }
+    const solid = new THREE.BufferGeometry()
+    solid.setAttribute('position', new THREE.BufferAttribute(positions, 3))
+    solid.setAttribute('normal', new THREE.InterleavedBufferAttribute(new THREE.InterleavedBuffer(normals, 4), 3, 0, true))
+    solid.setAttribute('item', new THREE.BufferAttribute(items, 1))
+    const wire = new THREE.BufferGeometry()
+    wire.setAttribute('position', new THREE.BufferAttribute(lines, 3))
+    wire.setAttribute('item', new THREE.BufferAttribute(lineItems, 1))
+    const batch: Batch = {
+      faces: new THREE.Mesh(solid, this.lit),
+      ghosts: new THREE.Mesh(solid, this.ghost),
+      edges: new THREE.LineSegments(wire, this.edge),
+      behind: new THREE.LineSegments(wire, this.edgeBehind),
+    }
+    batch.faces.castShadow = batch.faces.receiveShadow = true
+    batch.faces.customDepthMaterial = this.depth
+    batch.behind.renderOrder = 1
+    batch.edges.renderOrder = 2
+    batch.ghosts.renderOrder = 3
+    for (const drawn of Object.values(batch) as THREE.Mesh[]) {
+      drawn.frustumCulled = false
+      parent.add(drawn)
+    }
+    this.batches.push(batch)
+  }
+
+  setPoses(nodes: number[], poses: ArrayLike<number>[]) {
+    poses.forEach((pose, i) => place(this.nodes[nodes[i]!]!, pose))
+  }
+
+  /** Writes how each item is drawn. */
+  setStates(state: (item: string) => ItemState) {
+    const data = this.texture.image.data as Uint8Array
+    this.anyGhost = false
+    for (const [item, i] of this.index) {
+      const { colour, shown, ghost, selected } = state(item)
+      this.anyGhost ||= ghost
+      const { r, g, b } = colour.clone().convertLinearToSRGB()
+      data.set([r * 255, g * 255, b * 255, (shown ? SHOWN : ghost ? GHOST : 0) - (selected && (shown || ghost) ? 1 : 0)], i * 4)
+    }
+    this.texture.needsUpdate = true
+  }
+
+  setInk(paper: string, ink: string, plum: string) {
+    this.uniforms.paper.value.set(paper)
+    this.uniforms.ink.value.set(ink)
+    this.uniforms.plum.value.set(plum)
+  }
+
+  /** Makes the next draw use a style on a picture so many pixels large. */
+  use(style: Style, width: number, height: number, clip: THREE.Plane[]) {
+    const line = style === 'hidden_dashed' || style === 'hidden_removed'
+    this.edge.uniforms.strength!.value = style === 'shaded_edges' ? 0.72 : 0.9
+    this.edgeBehind.uniforms.strength!.value = 0.5
+    ;(this.edge.uniforms.halfSize!.value as THREE.Vector2).set(width / 2, height / 2)
+    for (const material of [this.lit, this.paperMaterial, this.ghost, this.depth, this.edge, this.edgeBehind]) {
+      material.clippingPlanes = clip
+    }
+    for (const { faces, ghosts, edges, behind } of this.batches) {
+      faces.visible = style !== 'wireframe'
+      faces.material = line ? this.paperMaterial : this.lit
+      ghosts.visible = this.anyGhost
+      edges.visible = style !== 'shaded'
+      behind.visible = style === 'hidden_dashed'
+    }
+  }
+
+  dispose() {
+    for (const { faces, edges } of this.batches) {
+      faces.geometry.dispose()
+      edges.geometry.dispose()
+    }
+    for (const material of [this.lit, this.paperMaterial, this.ghost, this.depth, this.edge, this.edgeBehind]) material.dispose()
+    this.texture.dispose()
+  }
+
+  /** Box round all bodies, m. */
+  bounds(): THREE.Box3 {
+    const box = new THREE.Box3()
+    for (const body of this.bodies) box.union(body.mesh.box.clone().applyMatrix4(this.nodes[body.node]!.matrix))
+    return box
+  }
+}
+
+function transform(from: Float32Array, m: ArrayLike<number>, to: Float32Array, at: number) {
+  for (let i = 0; i < from.length; i += 3) {
+    const [x, y, z] = [from[i]!, from[i + 1]!, from[i + 2]!]
+    to[at + i] = m[0]! * x + m[4]! * y + m[8]! * z + m[12]!
+    to[at + i + 1] = m[1]! * x + m[5]! * y + m[9]! * z + m[13]!
+    to[at + i + 2] = m[2]! * x + m[6]! * y + m[10]! * z + m[14]!
+  }
+}
+
+/** x, y, z (m), quaternion x, y, z, w. */
+export function place(group: THREE.Object3D, pose: ArrayLike<number>) {
+  group.matrix.copy(matrixOf(pose))
+  group.matrixWorldNeedsUpdate = true
+}
+
+export function matrixOf(pose: ArrayLike<number>): THREE.Matrix4 {
+  const rotation = new THREE.Quaternion(pose[3], pose[4], pose[5], pose[6]).normalize()
+  return new THREE.Matrix4().compose(new THREE.Vector3(pose[0], pose[1], pose[2]), rotation, new THREE.Vector3(1, 1, 1))
+}

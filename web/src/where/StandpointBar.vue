@@ -1,0 +1,31 @@
+<script setup lang="ts">
+import { useStandpoint } from './standpointStore'
+
+defineProps<{ ahead: () => number }>()
+const standpoint = useStandpoint()
+const metres = (mm: number) => (mm / 1000).toFixed(2)
+function typedHeight(e: Event) {
+  const field = e.target as HTMLInputElement
+  const mm = Number.parseFloat(field.value.replace(',', '.'))
+  if (Number.isFinite(mm)) standpoint.setHeight(mm)
+  field.value = String(Math.round(standpoint.height))
+  field.blur()
+}
+</script>
+
+<template>
+  <div class="bar" role="group" :aria-label="standpoint.mode === 'foot' ? 'Standing' : 'Flying'" data-test="standpoint">
+    <b>{{ standpoint.mode === 'foot' ? 'Standing' : 'Flying' }}</b>
+    <span class="soft"><kbd>W</kbd><kbd>A</kbd><kbd>S</kbd><kbd>D</kbd> {{ standpoint.mode === 'foot' ? 'walk' : 'fly' }}, <kbd>E</kbd><kbd>Q</kbd> rise and sink, drag looks round</span>
+    <span>Speed <b class="number" data-test="speed">{{ metres(standpoint.speed) }}</b> m/s <span class="soft">(wheel)</span></span>
+    <label>Eye <input class="number" :value="Math.round(standpoint.height)" aria-label="Height of the eye, mm" data-test="eye-height" @change="typedHeight" /> mm</label>
+    <button class="leave" data-test="leave-standpoint" title="Keep this view and turn about it again (Esc)" @click="standpoint.leave(ahead())">Leave <kbd>Esc</kbd></button>
+  </div>
+</template>
+
+<style scoped>
+.bar { position: absolute; left: 12px; bottom: 12px; right: 12px; width: fit-content; display: flex; flex-wrap: wrap; gap: 4px 16px; align-items: center; padding: 7px 14px; border-radius: 8px; background: rgb(var(--v-theme-surface)); border: 1px solid var(--line); }
+input { width: 52px; text-align: right; border-bottom: 1px solid var(--line); }
+kbd { margin: 0 1px; padding: 0 3px; border: 1px solid var(--line); border-radius: 3px; }
+.leave { color: var(--accent); font-weight: 600; }
+</style>
