@@ -3,187 +3,12 @@
 
 mod support;
 
-use std::process::{Child, Command, Stdio};
 use std::time::Duration;
 
-use fantoccini::actions::{InputSource, MouseActions, PointerAction, WheelAction, WheelActions};
-use fantoccini::elements::Element;
-use fantoccini::wd::Capabilities;
-use fantoccini::{Client, ClientBuilder, Locator};
+use fantoccini::Locator;
 use serde_json::{Value, json};
 use support::Server;
-
-/// A browser of its own, ended with the test.
-struct Browser {
-    client: Client,
-    driver: Child,
-    _profile: tempfile::TempDir,
-}
-
-impl Drop for Browser {
-    fn drop(&mut self) {
-        let _ = self.driver.kill();
-        let _ = self.driver.wait();
-    }
-}
-
-impl Browser {
-    async fn open(url: &str) -> Self {
-        let port = std::net::TcpListener::bind("127.0.0.1:0")
-            .expect("a free port")
-            .local_addr()
-            .expect("bound")
-            .port();
-        let driver = Command::new("chromedriver")
-            .arg(format!("--port={port}"))
-            .stdout(Stdio::null())
-            .stderr(Stdio::null())
-            .spawn()
-            .expect("chromedriver runs");
-        let profile = tempfile::tempdir().expect("a folder");
-        let data = format!("--user-data-dir={}", profile.path().display());
-        let args = [
-            "--headless",
-            "--no-sandbox",
-            "--use-angle=swiftshader",
-            "--enable-unsafe-swiftshader",
-            "--disable-quic",
-            "--no-first-run",
-            "--disable-background-networking",
-            "--disable-component-update",
-            "--disable-sync",
-            "--window-size=1280,939",
-            "--force-prefers-reduced-motion",
-            &data,
-        ];
-        let mut wanted = Capabilities::new();
-        wanted.insert("goog:chromeOptions".to_owned(), json!({"args": args, "binary": "/usr/bin/chromium"}));
-        let mut builder = ClientBuilder::new(hyper_util::client::legacy::connect::HttpConnector::new());
-        builder.capabilities(wanted);
-        let mut tries = 0;
-        let client = loop {
-            match builder.connect(&format!("http://127.0.0.1:{port}")).await {
-                Ok(client) => break client,
-                Err(error) if tries > 100 => panic!("no browser: {error}"),
-                Err(_) => tokio::time::sleep(Duration::from_millis(100)).await,
-            }
-            tries += 1;
-        };
-        let browser = Self { client, driver, _profile: profile };
-        browser.client.goto(url).await.expect("the page");
-        browser
-    }
-
-    async fn find(&self, test: &str) -> Element {
-        let css = format!("[data-test=\"{test}\"]");
-        let wait = self.client.wait().at_most(Duration::from_secs(30));
-        wait.for_element(Locator::Css(&css)).await.unwrap_or_else(|e| panic!("no {test}: {e}"))
-    }
-
-    /// Clicks as soon as it can be clicked: menus take a moment to open.
-    async fn click(&self, test: &str) {
-        let mut said = String::new();
-        for _ in 0..50 {
-            match self.find(test).await.click().await {
-                Ok(()) => return,
-                Err(error) => said = error.to_string(),
-            }
-            tokio::time::sleep(Duration::from_millis(100)).await;
-        }
-        panic!("{test} can't be clicked: {said}");
-    }
-
-    async fn text(&self, test: &str) -> String {
-        self.find(test).await.text().await.expect("text")
-    }
-
-    async fn value(&self, test: &str) -> f64 {
-        let text = self.find(test).await.prop("value").await.expect("a property").unwrap_or_default();
-        text.trim_end_matches('°').parse().unwrap_or_else(|_| panic!("{test} shows {text}"))
-    }
-
-    async fn has(&self, test: &str) -> bool {
-        let css = format!("[data-test=\"{test}\"]");
-        !self.client.find_all(Locator::Css(&css)).await.expect("a list").is_empty()
-    }
-
-    async fn script(&self, text: &str) -> Value {
-        self.client.execute(text, Vec::new()).await.expect("a script")
-    }
-
-    /// Waits until a script gives `true`.
-    async fn until(&self, what: &str, script: &str) {
-        for _ in 0..300 {
-            if self.script(&format!("return !!({script})")).await == json!(true) {
-                return;
-            }
-            tokio::time::sleep(Duration::from_millis(100)).await;
-        }
-        panic!("it never came true: {what}");
-    }
-
-    async fn keys(&self, keys: &str) {
-        let body = self.client.find(Locator::Css("canvas")).await.expect("the picture");
-        body.send_keys(keys).await.expect("keys");
-    }
-
-    /// Drags with the left button from one point of the window to another.
-    async fn drag(&self, from: (f64, f64), to: (f64, f64)) {
-        let mut mouse = MouseActions::new("mouse".to_owned());
-        let go = |(x, y): (f64, f64), ms| PointerAction::MoveTo {
-            duration: Some(Duration::from_millis(ms)),
-            x,
-            y,
-        };
-        mouse = mouse
-            .then(go(from, 0))
-            .then(PointerAction::Down { button: 0 })
-            .then(go(((from.0 + to.0) / 2.0, (from.1 + to.1) / 2.0), 60))
-            .then(go(to, 60))
-            .then(PointerAction::Up { button: 0 });
-        self.client.perform_actions(mouse).await.expect("a drag");
-    }
-
-    /// The colour of the picture (0..255 each) at a point of the window.
-    async fn pixel(&self, x: u32, y: u32) -> [u8; 3] {
-        let png = self.client.screenshot().await.expect("a picture");
-        let image = image::load_from_memory(&png).expect("a PNG").to_rgb8();
-        image.get_pixel(x, y).0
-    }
-
-    /// A point of the picture with only such pixels round it.
-    async fn somewhere(&self, like: impl Fn([u8; 3]) -> bool) -> (f64, f64) {
-        let png = self.client.screenshot().await.expect("a picture");
-        let image = image::load_from_memory(&png).expect("a PNG").to_rgb8();
-        let all_like =
-            |x: u32, y: u32| (x - 3..=x + 3).all(|i| (y - 3..=y + 3).all(|j| like(image.get_pixel(i, j).0)));
-        let found = (110..480)
-            .step_by(3)
-            .find_map(|y| (240..1000).step_by(3).find(|&x| all_like(x, y)).map(|x| (x, y)));
-        let (x, y) = found.expect("such a spot");
-        (f64::from(x), f64::from(y))
-    }
-
-    /// How many pixels of the picture's area fulfil `like`.
-    async fn count(&self, like: impl Fn([u8; 3]) -> bool) -> usize {
-        let png = self.client.screenshot().await.expect("a picture");
-        let image = image::load_from_memory(&png).expect("a PNG").to_rgb8();
-        image
-            .enumerate_pixels()
-            .filter(|(x, y, p)| (240..1000).contains(x) && (110..480).contains(y) && like(p.0))
-            .count()
-    }
-}
-
-/// Pixels tinted like robots: clearly more blue than red.
-fn bluish([r, _, b]: [u8; 3]) -> bool {
-    i32::from(b) - i32::from(r) > 24
-}
-
-/// Pixels tinted like a selection: red and blue above green.
-fn plum([r, g, b]: [u8; 3]) -> bool {
-    i32::from(r) - i32::from(g) > 18 && i32::from(b) - i32::from(g) > 8
-}
+use support::browser::{Browser, Button, bluish, key, plum};
 
 #[tokio::test(flavor = "multi_thread")]
 async fn the_main_job_from_opening_a_cell_to_the_evidence_of_a_broken_rule() {
@@ -192,9 +17,7 @@ async fn the_main_job_from_opening_a_cell_to_the_evidence_of_a_broken_rule() {
     let b = Browser::open(&server.url).await;
 
     // Open the cell from the list.
-    b.click("cell").await;
-    b.find("picture").await;
-    b.until("the picture is drawn", "document.querySelector('[data-test=picture]').dataset.frames > 3 && !document.querySelector('.message')").await;
+    b.open_cell().await;
     assert!(b.count(bluish).await > 4000, "robots are seen");
 
     // Nothing is drawn while nothing changes.
@@ -211,7 +34,7 @@ async fn the_main_job_from_opening_a_cell_to_the_evidence_of_a_broken_rule() {
 
     // Look around: drag, then a standard view by its button, by its key, and back.
     let bearing = b.value("bearing").await;
-    b.drag((620.0, 300.0), (720.0, 300.0)).await;
+    b.drag(Button::Right, (620.0, 300.0), (720.0, 300.0)).await;
     let turned = b.value("bearing").await;
     assert!((bearing - turned - 35.0).abs() < 1.0, "100 pixels turn by 35°: {bearing} {turned}");
     b.click("view-front").await;
@@ -220,7 +43,7 @@ async fn the_main_job_from_opening_a_cell_to_the_evidence_of_a_broken_rule() {
     b.keys("[").await;
     b.until("the view before is back", "document.querySelector('[data-test=bearing]').value !== '0°'").await;
     assert!((b.value("bearing").await - turned).abs() < 0.1);
-    b.keys("\u{E015}").await; // arrow down: the next notch of elevation
+    b.keys(key::DOWN).await; // arrow down: the next notch of elevation
     b.until(
         "elevation on a notch",
         "Number.parseFloat(document.querySelector('[data-test=elevation]').value) % 15 === 0",
@@ -231,9 +54,7 @@ async fn the_main_job_from_opening_a_cell_to_the_evidence_of_a_broken_rule() {
 
     // Come nearer with the wheel: what is under the pointer grows.
     let far = b.count(bluish).await;
-    let mut wheel = WheelActions::new("wheel".to_owned());
-    wheel.push(WheelAction::Scroll { duration: None, x: 620, y: 330, delta_x: 0, delta_y: -480 });
-    b.client.perform_actions(wheel).await.expect("a turn of the wheel");
+    b.wheel(620, 330, -480).await;
     tokio::time::sleep(Duration::from_millis(500)).await;
     assert_ne!(b.count(bluish).await, far);
     b.keys("F").await;
@@ -258,24 +79,13 @@ async fn the_main_job_from_opening_a_cell_to_the_evidence_of_a_broken_rule() {
     assert!(!b.has("chip-isolated").await);
 
     // Select by a click into the picture, clear by Escape.
-    b.keys("\u{E00C}").await;
-    assert_eq!(
-        b.script("return document.querySelectorAll('[aria-selected=true][role=treeitem]').length").await,
-        0
-    );
+    b.keys(key::ESCAPE).await;
+    assert_eq!(b.selected().await.len(), 0);
     tokio::time::sleep(Duration::from_millis(500)).await;
     let robot = b.somewhere(bluish).await;
-    let mut click = MouseActions::new("mouse".to_owned());
-    click = click
-        .then(PointerAction::MoveTo { duration: None, x: robot.0, y: robot.1 })
-        .then(PointerAction::Down { button: 0 })
-        .then(PointerAction::Up { button: 0 });
-    b.client.perform_actions(click).await.expect("a click");
-    assert_eq!(
-        b.script("return document.querySelectorAll('[aria-selected=true][role=treeitem]').length").await,
-        1
-    );
-    b.keys("\u{E00C}").await;
+    b.click_at(Button::Left, robot.0, robot.1).await;
+    assert_eq!(b.selected().await.len(), 1);
+    b.keys(key::ESCAPE).await;
 
     // Cut: hatched faces with their area; flipped, the other half is gone.
     b.click("view-front").await;
@@ -343,7 +153,7 @@ async fn the_main_job_from_opening_a_cell_to_the_evidence_of_a_broken_rule() {
 
     // Scrub: the chart is the scrubber.
     let strip = b.find("scrubber").await.rectangle().await.expect("its place");
-    b.drag((strip.0 + 50.0, strip.1 + 100.0), (strip.0 + strip.2 / 2.0, strip.1 + 100.0)).await;
+    b.drag(Button::Left, (strip.0 + 50.0, strip.1 + 80.0), (strip.0 + strip.2 / 2.0, strip.1 + 80.0)).await;
     let half = b.text("time").await;
     assert!(half.as_str() > "00:11.0" && half.as_str() < "00:11.4", "{half}");
 

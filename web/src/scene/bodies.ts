@@ -2,7 +2,7 @@ import * as THREE from 'three'
 
 import type { Style } from '../api/client'
 import type { DrawnMesh } from './meshes'
-import { edgeLines, ghostFaces, GHOST, litFaces, paperFaces, shadowDepth, SHOWN, type StateUniforms } from './materials'
+import { edgeLines, ghostFaces, GHOST, litFaces, outlines, paperFaces, shadowDepth, SHOWN, type StateUniforms } from './materials'
 
 export interface SceneBody {
   item: string
@@ -15,6 +15,7 @@ export interface ItemState { colour: THREE.Color; shown: boolean; ghost: boolean
 
 interface Batch {
   faces: THREE.Mesh
+  outlines: THREE.Mesh
   ghosts: THREE.Mesh
   edges: THREE.LineSegments
   behind: THREE.LineSegments
@@ -39,6 +40,7 @@ export class Bodies {
   private depth
   private edge
   private edgeBehind
+  private outline
 
   constructor(readonly bodies: SceneBody[], poses: ArrayLike<number>[], moving: number[], items: string[]) {
     items.forEach((item, i) => this.index.set(item, i))
@@ -58,7 +60,8 @@ export class Bodies {
     this.depth = shadowDepth(this.uniforms)
     this.edge = edgeLines(this.uniforms, false)
     this.edgeBehind = edgeLines(this.uniforms, true)
-    this.edge.uniforms.halfSize = this.edgeBehind.uniforms.halfSize = { value: new THREE.Vector2(500, 500) }
+    this.outline = outlines(this.uniforms)
+    this.edge.uniforms.halfSize = this.edgeBehind.uniforms.halfSize = this.outline.uniforms.halfSize = { value: new THREE.Vector2(500, 500) }
 
     this.nodes = poses.map((pose) => {
       const node = new THREE.Group()
@@ -115,6 +118,7 @@ export class Bodies {
     wire.setAttribute('item', new THREE.BufferAttribute(lineItems, 1))
     const batch: Batch = {
       faces: new THREE.Mesh(solid, this.lit),
+      outlines: new THREE.Mesh(solid, this.outline),
       ghosts: new THREE.Mesh(solid, this.ghost),
       edges: new THREE.LineSegments(wire, this.edge),
       behind: new THREE.LineSegments(wire, this.edgeBehind),
@@ -158,13 +162,14 @@ export class Bodies {
   use(style: Style, width: number, height: number, clip: THREE.Plane[]) {
     const line = style === 'hidden_dashed' || style === 'hidden_removed'
     this.edge.uniforms.strength!.value = style === 'shaded_edges' ? 0.72 : 0.9
-    this.edgeBehind.uniforms.strength!.value = 0.5
+    this.edgeBehind.uniforms.strength!.value = 0.36
     ;(this.edge.uniforms.halfSize!.value as THREE.Vector2).set(width / 2, height / 2)
-    for (const material of [this.lit, this.paperMaterial, this.ghost, this.depth, this.edge, this.edgeBehind]) {
+    for (const material of this.materials()) {
       material.clippingPlanes = clip
     }
-    for (const { faces, ghosts, edges, behind } of this.batches) {
+    for (const { faces, outlines, ghosts, edges, behind } of this.batches) {
       faces.visible = style !== 'wireframe'
+      outlines.visible = line
       faces.material = line ? this.paperMaterial : this.lit
       ghosts.visible = this.anyGhost
       edges.visible = style !== 'shaded'
@@ -172,12 +177,16 @@ export class Bodies {
     }
   }
 
+  private materials() {
+    return [this.lit, this.paperMaterial, this.ghost, this.depth, this.edge, this.edgeBehind, this.outline]
+  }
+
   dispose() {
     for (const { faces, edges } of this.batches) {
       faces.geometry.dispose()
       edges.geometry.dispose()
     }
-    for (const material of [this.lit, this.paperMaterial, this.ghost, this.depth, this.edge, this.edgeBehind]) material.dispose()
+    for (const material of this.materials()) material.dispose()
     this.texture.dispose()
   }
 

@@ -117,6 +117,45 @@ export function edgeLines(uniforms: StateUniforms, behind: boolean): THREE.Shade
   })
 }
 
+/** The outlines of round things: their far sides, a little larger than the near ones, in ink. */
+export function outlines(uniforms: StateUniforms): THREE.ShaderMaterial {
+  return new THREE.ShaderMaterial({
+    uniforms: { ...uniforms, width: { value: 1 } },
+    side: THREE.BackSide,
+    clipping: true,
+    vertexShader: `
+      #include <common>
+      #include <logdepthbuf_pars_vertex>
+      #include <clipping_planes_pars_vertex>
+      ${READ_STATE}
+      uniform vec2 halfSize;
+      uniform float width;
+      void main() {
+        vec3 transformed = position;
+        readState();
+        #include <project_vertex>
+        vec2 across = (projectionMatrix * modelViewMatrix * vec4(normal, 0.0)).xy * halfSize;
+        gl_Position.xy += normalize(across + vec2(1e-9)) * width / halfSize * gl_Position.w;
+        #include <logdepthbuf_vertex>
+        #include <clipping_planes_vertex>
+        if (!isShown()) { ${AWAY} }
+      }`,
+    fragmentShader: `
+      #include <common>
+      #include <logdepthbuf_pars_fragment>
+      #include <clipping_planes_pars_fragment>
+      ${CHOSEN}
+      uniform vec3 ink;
+      uniform vec3 plum;
+      void main() {
+        #include <clipping_planes_fragment>
+        #include <logdepthbuf_fragment>
+        gl_FragColor = vec4(chosen() ? plum : ink, 1.0);
+        #include <colorspace_fragment>
+      }`,
+  })
+}
+
 /** A cut face: its tint with thin lines at 45° on the picture (ISO 128-3). */
 export function hatchedFaces(colour: string, palette: { paper: string; ink: string }): THREE.ShaderMaterial {
   return new THREE.ShaderMaterial({

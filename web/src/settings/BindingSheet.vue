@@ -18,7 +18,7 @@ const fixed = [
 </script>
 
 <template>
-  <v-dialog :model-value="settings.open === 'bindings'" max-width="980" @update:model-value="settings.open = null">
+  <v-dialog :model-value="settings.open === 'bindings'" max-width="1220" @update:model-value="settings.open = null">
     <div class="sheet" data-test="binding-sheet">
       <header><h2>All bindings</h2><button class="text" @click="settings.open = 'settings'">Change them…</button></header>
       <div class="columns">
@@ -35,13 +35,13 @@ const fixed = [
 </template>
 
 <style scoped>
-.sheet { background: rgb(var(--v-theme-surface)); border: 1px solid var(--line); border-radius: 10px; padding: 20px 28px; max-height: 88vh; overflow: auto; }
+.sheet { background: rgb(var(--v-theme-surface)); border: 1px solid var(--line); border-radius: 10px; padding: 16px 24px; max-height: 94vh; overflow: auto; }
 header { display: flex; justify-content: space-between; align-items: baseline; margin-bottom: 8px; }
 h2 { font-size: 18px; font-weight: 700; }
-.columns { columns: 3; column-gap: 32px; }
+.columns { columns: 4; column-gap: 26px; }
 section { margin-bottom: 14px; }
 .heading { margin: 0 0 4px; break-after: avoid; }
-p { display: grid; grid-template-columns: 112px 1fr; gap: 8px; break-inside: avoid; font-size: 12.500px; padding: 1px 0; }
+p { display: grid; grid-template-columns: 104px 1fr; gap: 8px; break-inside: avoid; font-size: 12px; line-height: 1.3; padding: 1px 0; }
 kbd { margin: 0; overflow-wrap: anywhere; }
 .text { color: var(--accent); font-weight: 600; }
 </style>

@@ -32,7 +32,7 @@ const faceOn = () => where.faceOn(props.hits[0]!.body!, props.hits[0]!.triangle!
 </script>
 
 <template>
-  <v-menu :model-value="true" :target="[x, y]" location="bottom start" @update:model-value="emit('close')">
+  <v-menu :model-value="true" :target="[x, y]" location="bottom start" @update:model-value="(open: boolean) => open || emit('close')">
     <v-list data-test="context-menu" min-width="230">
       <template v-if="first">
         <v-list-subheader>{{ first.name }}</v-list-subheader>

@@ -136,7 +136,7 @@ const label = computed(() => {
 
 // ---- a tour's stops: in the other panes they can be dragged
 const stops = computed(() => {
-  if (!tours.tour || tours.playing) return []
+  if (!tours.tour) return []
   return tours.tour.stops.flatMap((stop, i) => {
     const at = seen(eye(stop.viewpoint))
     return at && props.index !== tours.pane ? [{ at, stop, i }] : []
@@ -232,7 +232,7 @@ defineExpose({ ahead: hand.ahead })
   background: rgb(var(--v-theme-surface)); border: 1.5px solid rgb(var(--v-theme-error)); border-radius: 5px;
 }
 .gap b { color: rgb(var(--v-theme-error)); }
-.spacing { position: absolute; right: 10px; bottom: 8px; font-size: 11px; color: var(--soft); pointer-events: none; }
+.spacing { position: absolute; right: 10px; bottom: 8px; font-size: 11px; padding: 0 5px; border-radius: 4px; color: var(--soft); background: color-mix(in srgb, rgb(var(--v-theme-background)) 75%, transparent); pointer-events: none; }
 .stop { position: absolute; width: 20px; height: 20px; margin: -10px; border-radius: 50%; font-size: 11px; background: rgb(var(--v-theme-surface)); border: 2px solid var(--accent); cursor: grab; touch-action: none; }
 .chosen { background: var(--accent); color: rgb(var(--v-theme-surface)); }
 .planned { position: absolute; width: 12px; height: 12px; margin: -6px; border-radius: 50%; background: var(--accent); pointer-events: none; }

@@ -16,7 +16,7 @@ function typedHeight(e: Event) {
 <template>
   <div class="bar" role="group" :aria-label="standpoint.mode === 'foot' ? 'Standing' : 'Flying'" data-test="standpoint">
     <b>{{ standpoint.mode === 'foot' ? 'Standing' : 'Flying' }}</b>
-    <span class="soft"><kbd>W</kbd><kbd>A</kbd><kbd>S</kbd><kbd>D</kbd> {{ standpoint.mode === 'foot' ? 'walk' : 'fly' }}, <kbd>E</kbd><kbd>Q</kbd> rise and sink, drag looks round</span>
+    <span class="soft"><kbd>W</kbd><kbd>A</kbd><kbd>S</kbd><kbd>D</kbd> {{ standpoint.mode === 'foot' ? 'walk' : 'fly' }}, <kbd>E</kbd><kbd>Q</kbd> rise, sink</span>
     <span>Speed <b class="number" data-test="speed">{{ metres(standpoint.speed) }}</b> m/s <span class="soft">(wheel)</span></span>
     <label>Eye <input class="number" :value="Math.round(standpoint.height)" aria-label="Height of the eye, mm" data-test="eye-height" @change="typedHeight" /> mm</label>
     <button class="leave" data-test="leave-standpoint" title="Keep this view and turn about it again (Esc)" @click="standpoint.leave(ahead())">Leave <kbd>Esc</kbd></button>

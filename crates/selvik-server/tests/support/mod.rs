@@ -4,6 +4,8 @@
 #[path = "../../../selvik-store/tests/support/mod.rs"]
 mod cluster;
 
+pub mod browser;
+
 use selvik_formats::Workcell;
 use selvik_formats::package::PackageFiles;
 use selvik_server::{AllowedHosts, App};
