@@ -60,6 +60,16 @@ pub fn document() -> CellDocument {
     station_2(&mut roster);
     table(&mut roster);
     surroundings(&mut roster);
+    let own = [
+        ("r1", "#D9A441"),
+        ("r2", "#D9A441"),
+        ("cabinet", "#8C9AA1"),
+        ("gate", "#C9B458"),
+        ("index-table", "#6F8F9E"),
+    ];
+    for item in &mut roster.0 {
+        item.colour = own.iter().find(|(id, _)| *id == item.id).map(|(_, colour)| (*colour).to_owned());
+    }
     let rule = |id: &str, name: &str, between: &[&str], and: &[&str], required: f64, tight: f64| {
         let ids = |ids: &[&str]| ids.iter().map(|&i| i.to_owned()).collect();
         RuleDocument {

@@ -1,3 +1,5 @@
+import { computed } from 'vue'
+
 import { useCell } from './cells/cellStore'
 import { useFindings } from './findings/findingsStore'
 import { useSection } from './findings/sectionStore'
@@ -162,4 +164,10 @@ export function bindingOf(e: KeyboardEvent): string {
 export function readable(key: string): string {
   const names: Record<string, string> = { ' ': 'Space', ArrowLeft: '←', ArrowRight: '→', ArrowUp: '↑', ArrowDown: '↓', Escape: 'Esc' }
   return key === '+' ? key : key.split('+').map((k) => names[k] ?? k).join('+')
+}
+
+/** The key in force of an action, as people read it; '' for none. */
+export function useKeys(): (id: string) => string {
+  const keys = computed(() => new Map(useActions().map((a) => [a.id, a.key ? readable(a.key) : ''])))
+  return (id) => keys.value.get(id) ?? ''
 }

@@ -20,6 +20,8 @@ const vuetify = createVuetify({
     VBtn: { variant: 'text', density: 'compact', rounded: 'md' },
     VTooltip: { openDelay: 350, location: 'bottom' },
     VList: { density: 'compact' },
+    VMenu: { transition: 'fade-transition' },
+    VDialog: { transition: 'fade-transition' },
     VTextField: { density: 'compact', variant: 'outlined', hideDetails: 'auto' },
   },
 })

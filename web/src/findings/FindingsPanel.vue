@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 
+import { useKeys } from '../actions'
 import type { Pair } from '../api/client'
 import { useCell } from '../cells/cellStore'
 import { clock, useWhen } from '../when/whenStore'
@@ -8,6 +9,7 @@ import { useFindings } from './findingsStore'
 import VerdictMark from './VerdictMark.vue'
 
 const cell = useCell()
+const keyOf = useKeys()
 const findings = useFindings()
 const when = useWhen()
 const tab = ref<'clearance' | 'reach' | 'measured'>('clearance')
@@ -72,7 +74,7 @@ const progress = computed(() => {
     <div v-if="findings.job" class="job">
       <v-progress-linear :model-value="progress" color="primary" height="4" rounded />
       <span>{{ findings.job.done }} of {{ findings.job.total }} pairs</span>
-      <v-btn title="Stop (Esc)" @click="findings.stop">Stop</v-btn>
+      <v-btn :title="`Stop (${keyOf('escape')})`" @click="findings.stop">Stop</v-btn>
     </div>
     <div v-else-if="findings.findings && !findings.fresh" class="stale" role="status">The model has changed since. <v-btn color="primary" @click="findings.sweep">Sweep again</v-btn></div>
 

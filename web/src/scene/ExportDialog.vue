@@ -1,10 +1,12 @@
 <script setup lang="ts">
 import { computed, reactive, ref } from 'vue'
 
+import { useKeys } from '../actions'
 import { useWhere } from '../where/whereStore'
 import { useExport } from './exportStore'
 
 const exporting = useExport()
+const keyOf = useKeys()
 const where = useWhere()
 const size = reactive({ width: 1920, height: 1080 })
 const rate = ref(25)
@@ -35,7 +37,7 @@ function go() {
           <label><input v-model="kind" type="radio" value="png" data-test="export-png" /> numbered pictures, PNG in a zip</label>
         </template>
         <label><input v-model="annotated" type="checkbox" data-test="export-annotated" /> with frames and a line that says what is shown</label>
-        <p v-if="fault" class="fault" role="alert">{{ fault }}</p>
+        <p v-if="fault" class="fault" role="alert" data-test="export-fault">{{ fault }}</p>
       </v-card-text>
       <v-card-actions><v-spacer /><v-btn @click="exporting.open = null">Cancel</v-btn><v-btn color="primary" :disabled="!!fault" data-test="export-go" @click="go">Export</v-btn></v-card-actions>
     </v-card>
@@ -43,7 +45,7 @@ function go() {
   <div v-if="exporting.job" class="job" role="status" data-test="export-job">
     Picture <span class="number">{{ exporting.job.done }}</span> of <span class="number">{{ exporting.job.total }}</span>
     <v-progress-linear :model-value="(100 * exporting.job.done) / exporting.job.total" color="primary" height="5" rounded />
-    <button @click="exporting.stop">Stop <kbd>Esc</kbd></button>
+    <button @click="exporting.stop">Stop <kbd>{{ keyOf('escape') }}</kbd></button>
   </div>
 </template>
 

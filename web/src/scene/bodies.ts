@@ -85,16 +85,18 @@ export class Bodies {
 
   private add(parent: THREE.Object3D, bodies: SceneBody[], place: (b: SceneBody) => THREE.Matrix4) {
     const corners = bodies.reduce((n, b) => n + b.mesh.corners.positions.length, 0)
+    const indices = new Uint32Array(bodies.reduce((n, b) => n + b.mesh.corners.indices.length, 0))
     const ends = bodies.reduce((n, b) => n + b.mesh.edges.length, 0)
     const [positions, normals] = [new Float32Array(corners), new Int16Array((corners / 3) * 4)]
     const items = new Uint16Array(corners / 3)
     const [lines, lineItems] = [new Float32Array(ends), new Uint16Array(ends / 3)]
-    let [at, end] = [0, 0]
+    let [at, end, index] = [0, 0, 0]
     for (const body of bodies) {
       const matrix = place(body)
       const turn = new THREE.Matrix3().setFromMatrix4(matrix).elements
       const item = this.index.get(body.item) ?? 0
-      const { positions: p, normals: n } = body.mesh.corners
+      const { positions: p, normals: n, indices: joined } = body.mesh.corners
+      for (const corner of joined) indices[index++] = corner + at / 3
       transform(p, matrix.elements, positions, at)
       for (let i = 0; i < n.length; i += 3) {
         const [x, y, z] = [n[i]!, n[i + 1]!, n[i + 2]!]
@@ -113,6 +115,7 @@ export class Bodies {
     solid.setAttribute('position', new THREE.BufferAttribute(positions, 3))
     solid.setAttribute('normal', new THREE.InterleavedBufferAttribute(new THREE.InterleavedBuffer(normals, 4), 3, 0, true))
     solid.setAttribute('item', new THREE.BufferAttribute(items, 1))
+    solid.setIndex(new THREE.BufferAttribute(indices, 1))
     const wire = new THREE.BufferGeometry()
     wire.setAttribute('position', new THREE.BufferAttribute(lines, 3))
     wire.setAttribute('item', new THREE.BufferAttribute(lineItems, 1))
@@ -133,6 +136,11 @@ export class Bodies {
       parent.add(drawn)
     }
     this.batches.push(batch)
+  }
+
+  /** The ground alone shows shadows. */
+  withoutShadows() {
+    for (const { faces } of this.batches) faces.receiveShadow = false
   }
 
   setPoses(nodes: number[], poses: ArrayLike<number>[]) {

@@ -5,6 +5,8 @@ import * as THREE from 'three'
 export const SHOWN = 255
 export const GHOST = 128
 
+const BEHIND_LINES = { polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: 1 }
+
 export interface StateUniforms {
   states: { value: THREE.DataTexture }
   paper: { value: THREE.Color }
@@ -46,11 +48,11 @@ function reading<T extends THREE.Material>(material: T, uniforms: StateUniforms,
 
 /** Lit faces in each item's colour. */
 export const litFaces = (uniforms: StateUniforms) =>
-  reading(new THREE.MeshLambertMaterial({ side: THREE.DoubleSide, clipShadows: true }), uniforms, 'isShown()', 'diffuseColor.rgb = vState.rgb;')
+  reading(new THREE.MeshLambertMaterial({ side: THREE.DoubleSide, clipShadows: true, ...BEHIND_LINES }), uniforms, 'isShown()', 'diffuseColor.rgb = vState.rgb;')
 
 /** Faces as white as the paper: they only hide what is behind. */
 export const paperFaces = (uniforms: StateUniforms) =>
-  reading(new THREE.MeshBasicMaterial({ side: THREE.DoubleSide }), uniforms, 'isShown()', 'diffuseColor.rgb = chosen() ? mix(paper, plum, 0.28) : paper;')
+  reading(new THREE.MeshBasicMaterial({ side: THREE.DoubleSide, ...BEHIND_LINES }), uniforms, 'isShown()', 'diffuseColor.rgb = chosen() ? mix(paper, plum, 0.28) : paper;')
 
 /** What is hidden, faintly. */
 export const ghostFaces = (uniforms: StateUniforms) =>
@@ -63,7 +65,7 @@ export const ghostFaces = (uniforms: StateUniforms) =>
 export const shadowDepth = (uniforms: StateUniforms) =>
   reading(new THREE.MeshDepthMaterial({ depthPacking: THREE.RGBADepthPacking }), uniforms, 'isShown()', '')
 
-/** Ink lines, a little in front of the faces they belong to; behind them, dashed, if asked for. */
+/** Ink lines; the faces are drawn a little behind them. Dashed behind other things, if asked for. */
 export function edgeLines(uniforms: StateUniforms, behind: boolean): THREE.ShaderMaterial {
   return new THREE.ShaderMaterial({
     uniforms: { ...uniforms, strength: { value: 0.72 }, ghosts: { value: 1 } },
@@ -73,7 +75,6 @@ export function edgeLines(uniforms: StateUniforms, behind: boolean): THREE.Shade
     clipping: true,
     vertexShader: `
       #include <common>
-      #include <logdepthbuf_pars_vertex>
       #include <clipping_planes_pars_vertex>
       ${READ_STATE}
       uniform float ghosts;
@@ -84,20 +85,14 @@ export function edgeLines(uniforms: StateUniforms, behind: boolean): THREE.Shade
         vec3 transformed = position;
         readState();
         #include <project_vertex>
-        #include <logdepthbuf_vertex>
         #include <clipping_planes_vertex>
         vGhost = isGhost() ? 1.0 : 0.0;
-        #ifdef USE_LOGARITHMIC_DEPTH_BUFFER
-          if (vIsPerspective > 0.5) vFragDepth = 1.0 + gl_Position.w * (1.0 - 6e-4) - 2e-5;
-          else gl_Position.z -= 4e-5 * gl_Position.w;
-        #endif
         vEnd = gl_Position;
         vHere = gl_Position;
         if (!isShown() && !(isGhost() && ghosts > 0.5)) { ${AWAY} }
       }`,
     fragmentShader: `
       #include <common>
-      #include <logdepthbuf_pars_fragment>
       #include <clipping_planes_pars_fragment>
       ${CHOSEN}
       uniform vec3 ink;
@@ -109,7 +104,6 @@ export function edgeLines(uniforms: StateUniforms, behind: boolean): THREE.Shade
       uniform vec2 halfSize;
       void main() {
         #include <clipping_planes_fragment>
-        #include <logdepthbuf_fragment>
         ${behind ? 'if (mod(distance(vHere.xy / vHere.w * halfSize, vEnd.xy / vEnd.w * halfSize), 9.0) > 5.0) discard;' : ''}
         gl_FragColor = vec4(chosen() ? plum : ink, (chosen() ? 1.0 : strength) * (vGhost > 0.5 ? 0.3 : 1.0));
         #include <colorspace_fragment>
@@ -125,7 +119,6 @@ export function outlines(uniforms: StateUniforms): THREE.ShaderMaterial {
     clipping: true,
     vertexShader: `
       #include <common>
-      #include <logdepthbuf_pars_vertex>
       #include <clipping_planes_pars_vertex>
       ${READ_STATE}
       uniform vec2 halfSize;
@@ -136,20 +129,17 @@ export function outlines(uniforms: StateUniforms): THREE.ShaderMaterial {
         #include <project_vertex>
         vec2 across = (projectionMatrix * modelViewMatrix * vec4(normal, 0.0)).xy * halfSize;
         gl_Position.xy += normalize(across + vec2(1e-9)) * width / halfSize * gl_Position.w;
-        #include <logdepthbuf_vertex>
         #include <clipping_planes_vertex>
         if (!isShown()) { ${AWAY} }
       }`,
     fragmentShader: `
       #include <common>
-      #include <logdepthbuf_pars_fragment>
       #include <clipping_planes_pars_fragment>
       ${CHOSEN}
       uniform vec3 ink;
       uniform vec3 plum;
       void main() {
         #include <clipping_planes_fragment>
-        #include <logdepthbuf_fragment>
         gl_FragColor = vec4(chosen() ? plum : ink, 1.0);
         #include <colorspace_fragment>
       }`,
@@ -166,18 +156,14 @@ export function hatchedFaces(colour: string, palette: { paper: string; ink: stri
     },
     vertexShader: `
       #include <common>
-      #include <logdepthbuf_pars_vertex>
       void main() {
         gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0);
-        #include <logdepthbuf_vertex>
       }`,
     fragmentShader: `
       #include <common>
-      #include <logdepthbuf_pars_fragment>
       uniform vec3 tint;
       uniform vec3 ink;
       void main() {
-        #include <logdepthbuf_fragment>
         float along = mod(gl_FragCoord.x + gl_FragCoord.y, 9.0);
         float line = smoothstep(1.4, 0.6, min(along, 9.0 - along));
         gl_FragColor = vec4(mix(tint, ink, line * 0.75), 1.0);

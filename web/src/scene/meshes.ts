@@ -1,8 +1,8 @@
 import * as THREE from 'three'
-import { toCreasedNormals } from 'three/addons/utils/BufferGeometryUtils.js'
 import { MeshBVH } from 'three-mesh-bvh'
 
 import { bytes } from '../api/client'
+import { type Shaded, shadedCorners } from './creases'
 
 export interface DrawnMesh {
   /** Triangles in the core's order, for picking. */
@@ -10,8 +10,7 @@ export interface DrawnMesh {
   tree: MeshBVH
   ball: THREE.Sphere
   box: THREE.Box3
-  /** Corners with their normals, three a triangle. */
-  corners: { positions: Float32Array; normals: Float32Array }
+  corners: Shaded
   /** Two ends a feature edge. */
   edges: Float32Array
 }
@@ -37,10 +36,10 @@ function decode(buffer: ArrayBuffer): DrawnMesh {
   const positions = new Float32Array(buffer, 12, vertices * 3)
   const picked = new THREE.BufferGeometry()
   picked.setAttribute('position', new THREE.BufferAttribute(positions, 3))
-  picked.setIndex(new THREE.BufferAttribute(new Uint32Array(buffer, 12 + vertices * 12, triangles * 3), 1))
+  const faces = new Uint32Array(buffer, 12 + vertices * 12, triangles * 3)
+  picked.setIndex(new THREE.BufferAttribute(faces, 1))
   picked.computeBoundingBox()
   picked.computeBoundingSphere()
-  const creased = toCreasedNormals(picked, CREASE)
   const ends = new Uint32Array(buffer, 12 + vertices * 12 + triangles * 12, edges * 2)
   const lines = new Float32Array(ends.length * 3)
   ends.forEach((v, i) => lines.set(positions.subarray(v * 3, v * 3 + 3), i * 3))
@@ -49,10 +48,7 @@ function decode(buffer: ArrayBuffer): DrawnMesh {
     tree: new MeshBVH(picked, { indirect: true }),
     ball: picked.boundingSphere!,
     box: picked.boundingBox!,
-    corners: {
-      positions: creased.getAttribute('position').array as Float32Array,
-      normals: creased.getAttribute('normal').array as Float32Array,
-    },
+    corners: shadedCorners(positions, faces, CREASE),
     edges: lines,
   }
 }

@@ -11,6 +11,7 @@ import { Bodies, matrixOf, type SceneBody } from './bodies'
 import { Ground } from './ground'
 import { axesOf, WideLines } from './lines'
 import { hatchedFaces } from './materials'
+import { depthRange } from './depthRange'
 import { type Hit, pickAll } from './picking'
 
 export interface PaneView {
@@ -47,6 +48,9 @@ export interface Furniture {
 const M = 1e-3
 /** How far to the pivot the pyramid of another pane's camera is drawn. */
 const CAMERA_SHARE = 0.3
+/** Farthest over nearest that one depth buffer of 24 bits tells apart well. */
+const DEEPEST = 2e5
+const RESTS_AFTER_MS = 220
 const metres = (p: ArrayLike<number>) => new THREE.Vector3(p[0], p[1], p[2]).multiplyScalar(M)
 
 export class Scene {
@@ -68,6 +72,9 @@ export class Scene {
   private marked: SceneFrame[] = []
   private clip: THREE.Plane[] = []
   private waiting = false
+  /** Drawn without a graphics card: rough while it moves, fine when it rests. */
+  private software = drawsInSoftware()
+  private rest = 0
   private size = { width: 1, height: 1 }
   private panes: PaneView[] = []
   private active = 0
@@ -79,7 +86,7 @@ export class Scene {
   private extent = new THREE.Sphere(new THREE.Vector3(), 5)
 
   constructor(readonly canvas: HTMLCanvasElement, private palette: Palette, private drawn: () => void) {
-    this.renderer = new THREE.WebGLRenderer({ canvas, antialias: true, preserveDrawingBuffer: true, logarithmicDepthBuffer: true })
+    this.renderer = new THREE.WebGLRenderer({ canvas, antialias: !this.software, preserveDrawingBuffer: true })
     this.renderer.shadowMap.enabled = true
     this.renderer.shadowMap.type = THREE.PCFShadowMap
     this.renderer.shadowMap.autoUpdate = false
@@ -96,6 +103,7 @@ export class Scene {
   }
 
   dispose() {
+    clearTimeout(this.rest)
     this.bodies?.dispose()
     this.renderer.dispose()
   }
@@ -110,7 +118,7 @@ export class Scene {
 
   resize(width: number, height: number) {
     this.size = { width, height }
-    this.renderer.setPixelRatio(Math.min(2, devicePixelRatio))
+    this.renderer.setPixelRatio(this.software ? 1 : Math.min(2, devicePixelRatio))
     this.renderer.setSize(width, height, false)
     // Not a frame later: the canvas has just been emptied.
     this.render()
@@ -134,6 +142,7 @@ export class Scene {
     this.marked = frames
     this.bodies = new Bodies(bodies, poses, moving, [...look.keys()])
     this.bodies.setInk(this.palette.paper, this.palette.ink, this.palette.selection)
+    if (this.software) this.bodies.withoutShadows()
     this.scene.add(this.bodies.group)
     const box = this.bodies.bounds()
     if (box.isEmpty()) box.set(new THREE.Vector3(-2, -2, 0), new THREE.Vector3(2, 2, 2))
@@ -233,8 +242,8 @@ export class Scene {
       camera = this.perspective
       this.perspective.aspect = aspect
       this.perspective.fov = THREE.MathUtils.radToDeg(2 * Math.atan(Math.tan(halfAngle(v.lens_mm)) / aspect))
-      this.perspective.near = 0.001
-      camera.far = 2000
+      const at = pivot.clone().addScaledVector(new THREE.Vector3(...back), distance)
+      ;[this.perspective.near, camera.far] = depthRange(at, this.bodies, this.extent)
     } else {
       camera = this.parallel
       const half = (v.width_mm * M) / 2
@@ -324,7 +333,25 @@ export class Scene {
   invalidate() {
     if (this.waiting) return
     this.waiting = true
-    requestAnimationFrame(() => this.render())
+    requestAnimationFrame(() => {
+      if (this.software) this.refineLater()
+      this.render()
+    })
+  }
+
+  /** In software a moving picture is drawn with few pixels; when it has come to rest, once with many. */
+  private refineLater() {
+    clearTimeout(this.rest)
+    this.fineness(1)
+    this.rest = window.setTimeout(() => {
+      this.fineness(2)
+      this.render()
+    }, RESTS_AFTER_MS)
+  }
+  private fineness(ratio: number) {
+    if (this.renderer.getPixelRatio() === ratio) return
+    this.renderer.setPixelRatio(ratio)
+    this.renderer.setSize(this.size.width, this.size.height, false)
   }
 
   private render() {
@@ -356,7 +383,25 @@ export class Scene {
     const camera = this.camera(pane)
     this.drawFrames(pane, camera)
     this.drawCamera(other)
-    this.renderer.render(this.scene, camera)
+    if (camera !== this.perspective || camera.far / camera.near < DEEPEST) {
+      this.renderer.render(this.scene, camera)
+      return
+    }
+    // Something is close to the eye and something far off: the far half first, then the near one over it.
+    const { near, far } = camera
+    const middle = Math.sqrt(near * far)
+    const background = this.scene.background
+    for (const [from, to] of [[middle, far], [near, middle]] as const) {
+      this.perspective.near = from
+      this.perspective.far = to
+      this.perspective.updateProjectionMatrix()
+      this.renderer.render(this.scene, camera)
+      this.renderer.autoClear = false
+      this.renderer.clearDepth()
+      this.scene.background = null
+    }
+    this.renderer.autoClear = true
+    this.scene.background = background
   }
 
   private frameMatrix(frame: SceneFrame): THREE.Matrix4 {
@@ -428,4 +473,12 @@ export class Scene {
     this.render()
     return picture
   }
+}
+
+function drawsInSoftware(): boolean {
+  const gl = document.createElement('canvas').getContext('webgl2')
+  const info = gl?.getExtension('WEBGL_debug_renderer_info')
+  const name = info ? String(gl!.getParameter(info.UNMASKED_RENDERER_WEBGL)) : ''
+  gl?.getExtension('WEBGL_lose_context')?.loseContext()
+  return /swiftshader|llvmpipe|software|basic render/i.test(name)
 }

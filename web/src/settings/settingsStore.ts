@@ -30,7 +30,7 @@ const FURNITURE = { grid: true, shadow: true, kinds: ['base', 'tcp', 'frame'], f
 /** What a person likes; kept in the browser. */
 export const useSettings = defineStore('settings', () => {
   const kept = <T extends object>(name: string, standard: T) =>
-    useStorage<T>(`selvik.${name}`, structuredClone(standard), localStorage, { mergeDefaults: true })
+    useStorage<T>(`selvik.${name}`, structuredClone(standard), undefined, { mergeDefaults: true })
   const theme = useStorage<'system' | 'light' | 'dark'>('selvik.theme', 'system')
   const looking = kept('looking', LOOKING)
   const panels = kept('panels', PANELS)

@@ -1,7 +1,9 @@
 <script setup lang="ts">
 import { mdiChevronDown, mdiChevronRight, mdiEyeOffOutline, mdiEyeOutline } from '@mdi/js'
+import { useVirtualList } from '@vueuse/core'
 import { computed, nextTick, ref, watch } from 'vue'
 
+import { useKeys } from '../actions'
 import type { Item } from '../api/client'
 import { useCell } from '../cells/cellStore'
 import { useWhere } from '../where/whereStore'
@@ -11,9 +13,10 @@ import { useWhat } from './whatStore'
 const cell = useCell()
 const what = useWhat()
 const where = useWhere()
+const keyOf = useKeys()
 const filter = ref('')
 const closed = ref(new Set<string>())
-const list = ref<HTMLElement>()
+const ROW = 24
 
 interface Row { item: Item; depth: number; branch: boolean }
 const rows = computed<Row[]>(() => {
@@ -35,6 +38,9 @@ const rows = computed<Row[]>(() => {
   walk(null, 0)
   return found
 })
+// Only the rows in sight are there: a cell may hold thousands.
+const { list: inSight, containerProps, wrapperProps } = useVirtualList(rows, { itemHeight: ROW, overscan: 12 })
+const tree = containerProps.ref
 // A long list of the same begins closed.
 watch(() => cell.cell?.id, () => {
   const many = [...cell.children].filter(([id, c]) => id && c.length > 7 && !c.some((i) => cell.children.get(i.id)))
@@ -76,17 +82,20 @@ watch(() => what.selected, async (now) => {
     if (closed.value.has(p)) toggleBranch(p)
   }
   await nextTick()
-  list.value?.querySelector(`[data-id="${CSS.escape(id)}"]`)?.scrollIntoView({ block: 'nearest' })
+  const [box, at] = [tree.value, rows.value.findIndex((r) => r.item.id === id) * ROW]
+  if (!box || at < 0) return
+  if (at < box.scrollTop) box.scrollTop = at
+  else if (at + ROW > box.scrollTop + box.clientHeight) box.scrollTop = at + ROW - box.clientHeight
 })
 </script>
 
 <template>
   <aside class="roster" aria-label="Roster">
-    <div class="head"><span class="heading">Roster</span><span class="soft">{{ cell.items.size }} items<template v-if="what.hiddenCount">, {{ what.hiddenCount }} hidden</template></span></div>
+    <div class="head"><span class="heading">Roster</span><span class="soft">{{ cell.items.size }} items<template v-if="what.hiddenCount">, {{ what.hiddenCount }} hidden</template><template v-if="what.selected.size">, <b data-test="selected-count">{{ what.selected.size }}</b> selected</template></span></div>
     <input v-model="filter" class="filter" placeholder="Filter by name or role" aria-label="Filter the roster" data-test="filter" />
-    <div ref="list" class="tree" role="tree" tabindex="0" aria-multiselectable="true" aria-label="Items" @keydown="key">
-      <div
-        v-for="{ item, depth, branch } in rows" :key="item.id" class="row" role="treeitem" :data-id="item.id" :aria-level="depth + 1" :aria-selected="what.selected.has(item.id)"
+    <div v-bind="containerProps" class="tree" role="tree" tabindex="0" aria-multiselectable="true" aria-label="Items" @keydown="key">
+      <div v-bind="wrapperProps"><div
+        v-for="{ data: { item, depth, branch }, index } in inSight" :key="item.id" class="row" role="treeitem" :data-id="item.id" :aria-level="depth + 1" :aria-setsize="rows.length" :aria-posinset="index + 1" :aria-selected="what.selected.has(item.id)"
         :aria-expanded="branch ? !closed.has(item.id) : undefined" :class="{ selected: what.selected.has(item.id), hovered: what.hovered === item.id, gone: !what.visible.has(item.id) }"
         :style="{ paddingLeft: `${8 + depth * 15}px` }" @click="click($event, item.id)" @dblclick="where.fitSelection([item.id])" @mouseenter="what.hovered = item.id" @mouseleave="what.hovered = null"
       >
@@ -94,10 +103,10 @@ watch(() => what.selected, async (now) => {
         <span v-else class="twist" />
         <RoleIcon :role="item.role" />
         <span class="name" :title="`${item.name}, ${item.role}`">{{ item.name }}</span>
-        <button class="eye" tabindex="-1" :title="what.visible.has(item.id) ? 'Hide (H)' : 'Show'" :aria-label="`${what.visible.has(item.id) ? 'Hide' : 'Show'} ${item.name}`" @click.stop="what.toggle(item.id)" @dblclick.stop>
+        <button class="eye" tabindex="-1" :title="what.visible.has(item.id) ? `Hide (${keyOf('hide')})` : 'Show'" :aria-label="`${what.visible.has(item.id) ? 'Hide' : 'Show'} ${item.name}`" @click.stop="what.toggle(item.id)" @dblclick.stop>
           <v-icon :icon="what.visible.has(item.id) ? mdiEyeOutline : mdiEyeOffOutline" size="15" />
         </button>
-      </div>
+      </div></div>
       <p v-if="!rows.length" class="soft none">Nothing here is called that.</p>
     </div>
   </aside>

@@ -5,6 +5,7 @@ import { scaleLinear, scaleSqrt } from 'd3-scale'
 import { area, line } from 'd3-shape'
 import { computed, ref } from 'vue'
 
+import { useKeys } from '../actions'
 import type { Pair } from '../api/client'
 import { useCell } from '../cells/cellStore'
 import { useFindings } from '../findings/findingsStore'
@@ -12,6 +13,7 @@ import VerdictMark from '../findings/VerdictMark.vue'
 import { clock, useWhen } from './whenStore'
 
 const cell = useCell()
+const keyOf = useKeys()
 const when = useWhen()
 const findings = useFindings()
 
@@ -69,7 +71,7 @@ const speeds = [0.1, 0.25, 0.5, 1, 2, 4]
 <template>
   <section class="strip" aria-label="Path">
     <div class="control">
-      <button class="play" :title="`${when.playing ? 'Pause' : 'Play'} (Space)`" :aria-label="when.playing ? 'Pause' : 'Play'" :disabled="!when.track" data-test="play" @click="when.togglePlay">
+      <button class="play" :title="`${when.playing ? 'Pause' : 'Play'} (${keyOf('play')})`" :aria-label="when.playing ? 'Pause' : 'Play'" :disabled="!when.track" data-test="play" @click="when.togglePlay">
         <v-icon :icon="when.playing ? mdiPause : mdiPlay" size="22" />
       </button>
       <div>

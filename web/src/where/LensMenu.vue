@@ -2,11 +2,13 @@
 import { mdiChevronDown } from '@mdi/js'
 import { computed } from 'vue'
 
+import { useKeys } from '../actions'
 import type { Vec3, Viewpoint } from '../api/client'
 import { halfAngle, withPivot } from './navigation'
 import { useWhere } from './whereStore'
 
 const where = useWhere()
+const keyOf = useKeys()
 const v = computed(() => where.viewpoint)
 const degrees = computed(() => ((2 * halfAngle(v.value.lens_mm) * 180) / Math.PI).toFixed(1))
 const label = computed(() => (v.value.projection === 'parallel' ? 'Parallel' : `Persp. ${v.value.lens_mm.toFixed(0)} mm`))
@@ -33,7 +35,7 @@ const set = (by: Partial<Viewpoint>) => where.change({ ...v.value, ...by })
 <template>
   <v-menu :close-on-content-click="false">
     <template #activator="{ props: menu }">
-      <v-btn v-bind="menu" :append-icon="mdiChevronDown" title="Projection, lens and pivot (O switches the projection)" data-test="projection">{{ label }}</v-btn>
+      <v-btn v-bind="menu" :append-icon="mdiChevronDown" :title="`Projection, lens and pivot (${keyOf('projection')} switches the projection)`" data-test="projection">{{ label }}</v-btn>
     </template>
     <div class="lens">
       <div class="two">

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, inject, ref } from 'vue'
 
+import { useKeys } from '../actions'
 import type { Section, Vec3 } from '../api/client'
 import { useFindings } from '../findings/findingsStore'
 import { useSection } from '../findings/sectionStore'
@@ -31,6 +32,7 @@ const findings = useFindings()
 const section = useSection()
 const standpoint = useStandpoint()
 const tours = useTours()
+const keyOf = useKeys()
 const { scene, frame } = inject(sceneKey)!
 
 const box = ref<HTMLElement>()
@@ -207,7 +209,7 @@ defineExpose({ ahead: hand.ahead })
       @pointerdown="grabStop($event, i)" @pointermove="pullStop" @pointerup="dropStop"
     >{{ i + 1 }}</button>
     <div v-if="planned" class="planned" :style="{ left: `${planned[0]}px`, top: `${planned[1]}px` }" />
-    <div v-if="where.asking && where.active === index" class="asked" role="status">{{ asked[where.asking] }} <kbd>Esc</kbd> to leave it</div>
+    <div v-if="where.asking && where.active === index" class="asked" role="status">{{ asked[where.asking] }} <kbd>{{ keyOf('escape') }}</kbd> leaves it</div>
     <BearingDial v-if="standpoint.mode === null || standpoint.pane !== index" :index="index" :small="many" />
     <StandpointBar v-else :ahead="hand.ahead" />
     <HeldDial :index="index" />

@@ -1,8 +1,10 @@
 <script setup lang="ts">
+import { useKeys } from '../actions'
 import { useStandpoint } from './standpointStore'
 
 defineProps<{ ahead: () => number }>()
 const standpoint = useStandpoint()
+const keyOf = useKeys()
 const metres = (mm: number) => (mm / 1000).toFixed(2)
 function typedHeight(e: Event) {
   const field = e.target as HTMLInputElement
@@ -19,7 +21,7 @@ function typedHeight(e: Event) {
     <span class="soft"><kbd>W</kbd><kbd>A</kbd><kbd>S</kbd><kbd>D</kbd> {{ standpoint.mode === 'foot' ? 'walk' : 'fly' }}, <kbd>E</kbd><kbd>Q</kbd> rise, sink</span>
     <span>Speed <b class="number" data-test="speed">{{ metres(standpoint.speed) }}</b> m/s <span class="soft">(wheel)</span></span>
     <label>Eye <input class="number" :value="Math.round(standpoint.height)" aria-label="Height of the eye, mm" data-test="eye-height" @change="typedHeight" /> mm</label>
-    <button class="leave" data-test="leave-standpoint" title="Keep this view and turn about it again (Esc)" @click="standpoint.leave(ahead())">Leave <kbd>Esc</kbd></button>
+    <button class="leave" data-test="leave-standpoint" title="Keep this view and turn about it again" @click="standpoint.leave(ahead())">Leave <kbd>{{ keyOf('escape') }}</kbd></button>
   </div>
 </template>
 

@@ -2,12 +2,14 @@
 import { mdiPause, mdiPlay, mdiSkipNext, mdiSkipPrevious } from '@mdi/js'
 import { computed, ref } from 'vue'
 
+import { useKeys } from '../actions'
 import { useExport } from '../scene/exportStore'
 import { clock } from '../when/whenStore'
 import { useTours } from './tourStore'
 import { useViews } from './viewsStore'
 
 const tours = useTours()
+const keyOf = useKeys()
 const views = useViews()
 const exporting = useExport()
 const tour = computed(() => tours.tour!)
@@ -52,7 +54,7 @@ const speed = computed({ get: () => Math.log2(tours.speed), set: (x) => (tours.s
     <div class="control">
       <div class="buttons">
         <button class="step" title="To the stop before" aria-label="To the stop before" data-test="tour-back" @click="tours.step(-1)"><v-icon :icon="mdiSkipPrevious" size="20" /></button>
-        <button class="play" :title="`${tours.playing ? 'Pause' : 'Play'} (Space)`" :aria-label="tours.playing ? 'Pause' : 'Play'" :disabled="!tours.track" data-test="tour-play" @click="tours.togglePlay"><v-icon :icon="tours.playing ? mdiPause : mdiPlay" size="22" /></button>
+        <button class="play" :title="`${tours.playing ? 'Pause' : 'Play'} (${keyOf('play')})`" :aria-label="tours.playing ? 'Pause' : 'Play'" :disabled="!tours.track" data-test="tour-play" @click="tours.togglePlay"><v-icon :icon="tours.playing ? mdiPause : mdiPlay" size="22" /></button>
         <button class="step" title="To the next stop" aria-label="To the next stop" data-test="tour-next" @click="tours.step(1)"><v-icon :icon="mdiSkipNext" size="20" /></button>
       </div>
       <div class="number time" data-test="tour-time">{{ clock(tours.time) }}</div>

@@ -20,6 +20,10 @@ const digit = (view: SavedView) => props.actions.find((a) => a.id === `recall-${
 const place = (view: SavedView) => views.views.indexOf(view)
 const groupNames = computed(() => views.groups.flatMap(([g]) => (g ? [g] : [])))
 
+function opened(now: boolean) {
+  editing.value = null
+  if (now) void thumbnails.draw()
+}
 function rename(view: SavedView) {
   views.naming = { title: 'Rename view', name: view.name, done: (name) => views.rename(view, name) }
 }
@@ -42,7 +46,7 @@ function drop(onto: SavedView) {
 </script>
 
 <template>
-  <v-menu v-model="open" :close-on-content-click="false" @update:model-value="(now: boolean) => now && thumbnails.draw()">
+  <v-menu v-model="open" :close-on-content-click="false" @update:model-value="opened">
     <template #activator="{ props: menu }">
       <v-btn v-bind="menu" :append-icon="mdiChevronDown" title="Saved views and tours" data-test="views">Views</v-btn>
     </template>

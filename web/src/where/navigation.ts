@@ -137,8 +137,8 @@ export function withProjection(v: Viewpoint, projection: Viewpoint['projection']
   if (projection === v.projection) return v
   const half = Math.tan(halfAngle(v.lens_mm))
   return projection === 'parallel'
-    ? { ...v, projection, width_mm: 2 * v.distance_mm * half }
-    : { ...v, projection, distance_mm: v.width_mm / (2 * half) }
+    ? { ...v, projection, width_mm: clamp(2 * v.distance_mm * half, 1, FARTHEST_MM) }
+    : { ...v, projection, distance_mm: clamp(v.width_mm / (2 * half), NEAREST_MM, FARTHEST_MM) }
 }
 
 /** Changes the lens and nothing else: the eye stays. */

@@ -34,13 +34,21 @@ pub mod key {
 pub struct Browser {
     pub client: Client,
     driver: Child,
-    _profile: tempfile::TempDir,
+    profile: tempfile::TempDir,
 }
 
 impl Drop for Browser {
+    /// Ends the driver and the browser it started, which is told by its profile.
     fn drop(&mut self) {
         let _ = self.driver.kill();
         let _ = self.driver.wait();
+        let profile = self.profile.path().display().to_string();
+        for process in std::fs::read_dir("/proc").into_iter().flatten().flatten() {
+            let said = std::fs::read(process.path().join("cmdline")).unwrap_or_default();
+            if String::from_utf8_lossy(&said).contains(&profile) {
+                let _ = Command::new("kill").arg("-9").arg(process.file_name()).status();
+            }
+        }
     }
 }
 
@@ -74,7 +82,9 @@ impl Browser {
             &data,
         ];
         let mut wanted = Capabilities::new();
-        wanted.insert("goog:chromeOptions".to_owned(), json!({"args": args, "binary": "/usr/bin/chromium"}));
+        let prefs = json!({"download.default_directory": profile.path().join("downloads")});
+        let options = json!({"args": args, "binary": "/usr/bin/chromium", "prefs": prefs});
+        wanted.insert("goog:chromeOptions".to_owned(), options);
         let mut builder = ClientBuilder::new(hyper_util::client::legacy::connect::HttpConnector::new());
         builder.capabilities(wanted);
         let mut tries = 0;
@@ -86,7 +96,7 @@ impl Browser {
             }
             tries += 1;
         };
-        let browser = Self { client, driver, _profile: profile };
+        let browser = Self { client, driver, profile };
         browser.client.goto(url).await.expect("the page");
         browser
     }
@@ -108,6 +118,31 @@ impl Browser {
             tokio::time::sleep(Duration::from_millis(100)).await;
         }
         panic!("{test} can't be clicked: {said}");
+    }
+
+    /// Chooses from a menu, which then stays open or not as it likes, and leaves it.
+    pub async fn choose(&self, menu: &str, item: &str) {
+        self.unfold(menu, item).await;
+        self.click(item).await;
+        tokio::time::sleep(Duration::from_millis(200)).await;
+        self.keys(key::ESCAPE).await;
+    }
+
+    /// Opens a menu until what is in it is seen.
+    pub async fn unfold(&self, menu: &str, item: &str) {
+        // A closed menu keeps its content for a while.
+        let open = format!(
+            "return !!document.querySelector('[data-test=\"{item}\"]')?.closest('.v-overlay--active')"
+        );
+        for _ in 0..50 {
+            if self.script(&open).await == json!(true) {
+                tokio::time::sleep(Duration::from_millis(300)).await;
+                return;
+            }
+            self.click(menu).await;
+            tokio::time::sleep(Duration::from_millis(300)).await;
+        }
+        panic!("{menu} shows no {item}");
     }
 
     pub async fn text(&self, test: &str) -> String {
@@ -209,8 +244,8 @@ impl Browser {
 
     /// Types into a field in place of what it holds, and leaves it.
     pub async fn fill(&self, test: &str, text: &str) {
+        self.click(test).await;
         let field = self.find(test).await;
-        field.click().await.expect("a click");
         field.send_keys(&format!("{}a\u{E000}{text}{}", key::CONTROL, key::ENTER)).await.expect("typed");
     }
 
@@ -232,12 +267,38 @@ impl Browser {
     /// Waits until an element shows a text.
     pub async fn reads(&self, test: &str, part: &str) {
         let script = format!(
-            "[...document.querySelectorAll('[data-test=\"{test}\"]')].some((e) => (e.value ?? e.innerText).includes({part:?}))"
+            "[...document.querySelectorAll('[data-test=\"{test}\"]')].some((e) => (e.value || e.innerText).includes({part:?}))"
         );
         self.until(&format!("{test} reads {part}"), &script).await;
     }
 
-    /// What is selected in the roster.
+    /// The next file that arrives with this ending.
+    pub async fn downloaded(&self, ending: &str) -> Vec<u8> {
+        let folder = self.profile.path().join("downloads");
+        for _ in 0..600 {
+            let files = std::fs::read_dir(&folder).into_iter().flatten().flatten();
+            let mut found = files.map(|f| f.path()).filter(|p| p.to_string_lossy().ends_with(ending));
+            if let Some(path) = found.next() {
+                return std::fs::read(path).expect("a file");
+            }
+            tokio::time::sleep(Duration::from_millis(100)).await;
+        }
+        panic!("no {ending} arrived");
+    }
+
+    /// Waits until no menu or dialog covers the page.
+    pub async fn uncovered(&self) {
+        self.until("nothing covers the page", "!document.querySelector('.v-overlay--active')").await;
+        tokio::time::sleep(Duration::from_millis(400)).await;
+    }
+
+    /// How many items the roster says are selected.
+    pub async fn selected_count(&self) -> usize {
+        let script = "return Number(document.querySelector('[data-test=selected-count]')?.innerText ?? 0)";
+        serde_json::from_value(self.script(script).await).expect("a number")
+    }
+
+    /// What is selected of the rows in sight.
     pub async fn selected(&self) -> Vec<String> {
         let script = "return [...document.querySelectorAll('[role=treeitem][aria-selected=true]')].map((e) => e.dataset.id)";
         serde_json::from_value(self.script(script).await).expect("names")

@@ -11,6 +11,15 @@ use selvik_formats::package::PackageFiles;
 use selvik_server::{AllowedHosts, App};
 use selvik_store::Store;
 
+/// The demo cell without clearance rules: nothing to sweep, for tests of looking.
+pub fn demo_without_rules() -> PackageFiles {
+    let mut files = selvik_demo::demo_package();
+    let mut document = selvik_formats::package::read_document(&files).expect("readable");
+    document.rules.clear();
+    files.insert("cell.json", selvik_formats::package::write_document(&document)).expect("a plain name");
+    files
+}
+
 /// A running server.
 pub struct Server {
     /// `http://127.0.0.1:PORT`
