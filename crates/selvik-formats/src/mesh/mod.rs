@@ -1,6 +1,8 @@
 //! Mesh files.
 
 mod gltf;
+mod obj;
+mod ply;
 mod stl;
 
 use selvik_core::mesh::TriangleMesh;
@@ -8,6 +10,8 @@ use selvik_core::mesh::TriangleMesh;
 use crate::package::{LengthUnit, PackageFiles};
 use crate::{FormatError, Result};
 
+pub use obj::read_obj;
+pub use ply::read_ply;
 pub use stl::{read_stl, write_stl};
 
 /// Reads the mesh file `name` of a package, by its ending.
@@ -22,15 +26,15 @@ pub fn read_mesh(
 ) -> Result<TriangleMesh> {
     let bytes = files.get(name, wanted_by)?;
     let ending = name.rsplit('.').next().unwrap_or_default().to_ascii_lowercase();
+    let scale = match unit {
+        LengthUnit::Mm => 1e-3,
+        LengthUnit::M => 1.0,
+    };
     match ending.as_str() {
-        "stl" => {
-            let scale = match unit {
-                LengthUnit::Mm => 1e-3,
-                LengthUnit::M => 1.0,
-            };
-            read_stl(name, bytes, scale)
-        }
+        "stl" => read_stl(name, bytes, scale),
+        "obj" => read_obj(name, bytes, scale),
+        "ply" => read_ply(name, bytes, scale),
         "glb" | "gltf" => gltf::read_gltf(files, name, bytes),
-        _ => Err(FormatError::file(name, "is not a mesh that is read; use .stl, .glb or .gltf")),
+        _ => Err(FormatError::file(name, "is not a mesh that is read; use .stl, .obj, .ply, .glb or .gltf")),
     }
 }

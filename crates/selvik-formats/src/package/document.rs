@@ -156,7 +156,7 @@ pub struct BodyDocument {
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
 #[serde(rename_all = "snake_case", deny_unknown_fields)]
 pub enum ShapeDocument {
-    /// A file of the package: `.stl` (binary or ASCII) or `.glb`/`.gltf`.
+    /// A file of the package: `.stl` or `.ply` (binary or ASCII), `.obj`, `.glb` or `.gltf`.
     Mesh {
         /// Path inside the package, with `/`.
         file: String,
