@@ -34,22 +34,58 @@ pub struct Findings {
 
 /// The running jobs.
 #[derive(Clone, Default)]
-pub struct Jobs(Arc<Mutex<HashMap<Uuid, Arc<Progress>>>>);
+pub struct Jobs(Arc<Mutex<HashMap<Uuid, Sweeping>>>);
+
+/// A sweep under way.
+#[derive(Clone)]
+struct Sweeping {
+    cell: Uuid,
+    fingerprint: String,
+    progress: Arc<Progress>,
+}
+
+/// A job that runs.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+pub struct RunningJob {
+    /// Which.
+    pub id: Uuid,
+    /// Pairs finished.
+    pub done: usize,
+    /// Pairs in all; 0 before they are counted.
+    pub total: usize,
+}
 
 impl Jobs {
     /// Asks a job to stop.
     pub fn stop(&self, job: Uuid) -> bool {
-        self.0.lock().expect("not poisoned").get(&job).map(|p| p.stop()).is_some()
+        self.0.lock().expect("not poisoned").get(&job).map(|s| s.progress.stop()).is_some()
+    }
+
+    /// The sweep of a cell that runs now.
+    pub fn of_cell(&self, cell: Uuid) -> Option<RunningJob> {
+        let running = self.0.lock().expect("not poisoned");
+        let (&id, sweeping) = running.iter().filter(|(_, s)| s.cell == cell).max_by_key(|(id, _)| **id)?;
+        let (done, total) = sweeping.progress.state();
+        Some(RunningJob { id, done, total })
     }
 }
 
 impl App {
-    /// Starts a sweep of the cell; progress and end are told over the socket.
+    /// Starts a sweep of the cell, unless one of the same model runs already; progress and end are told
+    /// over the socket.
     pub(crate) fn start_sweep(&self, id: Uuid, cell: Arc<OpenCell>) -> Result<Uuid, Problem> {
         cell.path()?;
         let job = Uuid::now_v7();
         let progress = Arc::new(Progress::default());
-        self.jobs.0.lock().expect("not poisoned").insert(job, Arc::clone(&progress));
+        {
+            let mut running = self.jobs.0.lock().expect("not poisoned");
+            let same = |s: &Sweeping| s.cell == id && s.fingerprint == cell.fingerprint;
+            if let Some((&under_way, _)) = running.iter().find(|(_, s)| same(s)) {
+                return Ok(under_way);
+            }
+            let fingerprint = cell.fingerprint.clone();
+            running.insert(job, Sweeping { cell: id, fingerprint, progress: Arc::clone(&progress) });
+        }
         let app = self.clone();
         tokio::spawn(async move {
             let watched = Arc::clone(&progress);
@@ -65,21 +101,22 @@ impl App {
                     () = tokio::time::sleep(Duration::from_millis(100)) => tell("running"),
                 }
             };
-            app.jobs.0.lock().expect("not poisoned").remove(&job);
-            match findings {
+            let state = match findings {
                 Ok(findings) if findings.clearance.complete => {
                     let report = serde_json::to_value(&findings).expect("plain data");
                     if let Err(error) = app.store.keep_sweep(id, &cell.fingerprint, &report).await {
                         tracing::error!("the sweep could not be kept: {error}");
                     }
-                    tell("finished");
+                    "finished"
                 }
-                Ok(_) => tell("stopped"),
+                Ok(_) => "stopped",
                 Err(error) => {
                     tracing::error!("the sweep failed: {error}");
-                    tell("stopped");
+                    "stopped"
                 }
-            }
+            };
+            app.jobs.0.lock().expect("not poisoned").remove(&job);
+            tell(state);
         });
         Ok(job)
     }

@@ -76,8 +76,9 @@ useEventListener(window, 'keydown', (e: KeyboardEvent) => {
   if (elsewhere(target)) return
   if (standpoint.key(e, true)) return e.preventDefault()
   const plain = !e.ctrlKey && !e.metaKey && !e.altKey && !e.shiftKey
-  if (plain && e.code === 'KeyV') return (lookKey.value = true)
-  if (plain && e.code === 'KeyD') return dial.open()
+  const held = e.key.toLowerCase()
+  if (plain && held === 'v') return (lookKey.value = true)
+  if (plain && held === 'd') return dial.open()
   const action = actions.value.find((a) => a.key === bindingOf(e))
   if (!action || (e.key === ' ' && target.closest('button, [role=slider]'))) return
   if (e.key.startsWith('Arrow') && target.closest('[role=tree], [role=slider]')) return
@@ -87,8 +88,8 @@ useEventListener(window, 'keydown', (e: KeyboardEvent) => {
 })
 useEventListener(window, 'keyup', (e: KeyboardEvent) => {
   standpoint.key(e, false)
-  if (e.code === 'KeyV') lookKey.value = false
-  if (e.code === 'KeyD') dial.close(true)
+  if (e.key.toLowerCase() === 'v') lookKey.value = false
+  if (e.key.toLowerCase() === 'd') dial.close(true)
 })
 useEventListener(window, 'blur', () => {
   standpoint.release()

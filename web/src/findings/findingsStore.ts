@@ -29,11 +29,13 @@ export const useFindings = defineStore('findings', () => {
     const last = await answer(api.GET('/api/cells/{id}/sweep', path()))
     findings.value = last.findings ?? null
     fresh.value = last.fresh
+    job.value = last.running ?? null
   }
   async function sweep() {
     try {
-      const { job: id } = await answer(api.POST('/api/cells/{id}/sweep', path()))
-      job.value = { id, done: 0, total: 0 }
+      await answer(api.POST('/api/cells/{id}/sweep', path()))
+      // It may have ended before the answer came.
+      await load()
     } catch (e) {
       cell.notice = (e as Error).message
     }

@@ -127,7 +127,9 @@ export const useTours = defineStore('tours', () => {
   }
   const changeStop = (i: number, by: Partial<TourStop>) => withStops((s) => Object.assign(s[i]!, by))
   /** A stop after stop `i`, with the picture's view. */
-  const insert = (i: number) => withStops((s) => s.splice(i + 1, 0, stopHere()))
+  async function insert(i: number) {
+    if (await withStops((s) => s.splice(i + 1, 0, stopHere()))) chosen.value = i + 1
+  }
   const remove = (i: number) => withStops((s) => s.splice(i, 1))
   const moveStop = (i: number, to: number) => withStops((s) => s.splice(to, 0, ...s.splice(i, 1)))
   const takeView = (i: number) => changeStop(i, { viewpoint: where.viewpoint })

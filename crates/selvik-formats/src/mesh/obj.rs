@@ -11,8 +11,12 @@ use crate::{FormatError, Result};
 /// # Errors
 /// [`FormatError`] for a bad line, an index of nothing, or unusable coordinates.
 pub fn read_obj(name: &str, bytes: &[u8], scale: f64) -> Result<TriangleMesh> {
-    let options =
-        tobj::LoadOptions { triangulate: true, ignore_points: true, ignore_lines: true, ..Default::default() };
+    let options = tobj::LoadOptions {
+        triangulate: true,
+        ignore_points: true,
+        ignore_lines: true,
+        ..Default::default()
+    };
     let no_materials = |_: &std::path::Path| Ok((Vec::new(), Default::default()));
     let (models, _) = tobj::load_obj_buf(&mut Cursor::new(bytes), &options, no_materials)
         .map_err(|e| FormatError::file(name, e))?;

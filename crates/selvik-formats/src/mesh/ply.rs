@@ -49,14 +49,19 @@ impl PropertyAccess for Element {
 /// # Errors
 /// [`FormatError`] for a damaged or cut-off file, an index of nothing, or unusable coordinates.
 pub fn read_ply(name: &str, bytes: &[u8], scale: f64) -> Result<TriangleMesh> {
-    let ply = Parser::<Element>::new().read_ply(&mut Cursor::new(bytes)).map_err(|e| FormatError::file(name, e))?;
+    let ply =
+        Parser::<Element>::new().read_ply(&mut Cursor::new(bytes)).map_err(|e| FormatError::file(name, e))?;
     let of = |element: &str| {
-        ply.payload.get(element).ok_or_else(|| FormatError::file(name, format!("has no element \"{element}\"")))
+        ply.payload
+            .get(element)
+            .ok_or_else(|| FormatError::file(name, format!("has no element \"{element}\"")))
     };
     let (vertices, faces) = (of("vertex")?, of("face")?);
     let corner = |face: usize, index: u32| {
         let vertex = vertices.get(index as usize).map(|v| Point::from(v.place.map(|x| x * scale)));
-        vertex.ok_or_else(|| FormatError::at(name, format!("face {face}"), format!("there is no vertex {index}")))
+        vertex.ok_or_else(|| {
+            FormatError::at(name, format!("face {face}"), format!("there is no vertex {index}"))
+        })
     };
     let mut soup = Vec::new();
     for (number, face) in faces.iter().enumerate() {

@@ -9,9 +9,9 @@ use uuid::Uuid;
 
 use crate::App;
 use crate::error::Problem;
-use crate::jobs::Findings;
+use crate::jobs::{Findings, RunningJob};
 
-/// A job that runs.
+/// A job that was asked for.
 #[derive(Serialize, ToSchema)]
 pub struct Started {
     job: Uuid,
@@ -29,25 +29,29 @@ pub async fn start_sweep(
     Ok((StatusCode::ACCEPTED, Json(Started { job })))
 }
 
-/// The last finished sweep.
+/// The last finished sweep, and the one under way.
 #[derive(Serialize, ToSchema)]
 pub struct LastSweep {
     /// `false` when the model has changed since.
     fresh: bool,
     /// What it found; absent when there was none.
     findings: Option<Findings>,
+    /// The sweep that runs now, if one does.
+    running: Option<RunningJob>,
 }
 
 /// What the last finished sweep found.
 #[utoipa::path(get, path = "/api/cells/{id}/sweep", params(("id" = Uuid, Path)), responses((status = 200, body = LastSweep)))]
 pub async fn last_sweep(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<LastSweep>, Problem> {
     let cell = app.cell(id).await?;
+    // Asked first: a sweep that ends in between is then told over the socket.
+    let running = app.jobs.of_cell(id);
     let kept = app.store.last_sweep(id).await?;
     let (fresh, findings) = match kept {
         Some((fingerprint, report)) => (fingerprint == cell.fingerprint, serde_json::from_value(report).ok()),
         None => (false, None),
     };
-    Ok(Json(LastSweep { fresh, findings }))
+    Ok(Json(LastSweep { fresh, findings, running }))
 }
 
 /// Stops a job.
