@@ -33,7 +33,7 @@ function go() {
         <div class="row"><input v-model.number="size.width" class="number" aria-label="Width, pixels" data-test="export-width" /> × <input v-model.number="size.height" class="number" aria-label="Height, pixels" data-test="export-height" /> pixels</div>
         <template v-if="exporting.open === 'tour'">
           <div class="row"><input v-model.number="rate" class="number" aria-label="Pictures a second" data-test="export-rate" /> pictures a second</div>
-          <label><input v-model="kind" type="radio" value="webm" /> one film, WebM</label>
+          <label><input v-model="kind" type="radio" value="webm" data-test="export-webm" /> one film, WebM</label>
           <label><input v-model="kind" type="radio" value="png" data-test="export-png" /> numbered pictures, PNG in a zip</label>
         </template>
         <label><input v-model="annotated" type="checkbox" data-test="export-annotated" /> with frames and a line that says what is shown</label>

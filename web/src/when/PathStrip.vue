@@ -43,6 +43,14 @@ type Step = { t: number; lower: number; attained: number }
 const shape = computed(() => area<Step>().x((s) => x.value(s.t)).y0((s) => y.value(s.lower)).y1((s) => y.value(s.attained))(steps.value) ?? '')
 const trace = computed(() => line<Step>().x((s) => x.value(s.t)).y((s) => y.value(s.attained))(steps.value) ?? '')
 const rules = computed(() => [...new Set(findings.findings?.clearance.pairs.map((p) => p.required_mm))].sort((a, b) => a - b))
+/** Where the rules are named: at their line, or just above the name below it. */
+const names = computed(() => {
+  let below = Infinity
+  return rules.value.map((required) => {
+    below = Math.min(y.value(required) - 8, below - 11)
+    return { required, top: below }
+  })
+})
 const marked = computed(() => findings.findings?.clearance.pairs.filter((p) => p.verdict !== 'meets').slice(0, 24) ?? [])
 const spans = computed(() => marked.value.flatMap((p) => p.broken.map((b) => [b.start_s[0]!, b.end_s[1]!] as const)))
 
@@ -83,7 +91,7 @@ const speeds = [0.1, 0.25, 0.5, 1, 2, 4]
       </label>
       <div class="soft small">{{ band ? 'Smallest clearance of all pairs, certified' : 'No sweep yet' }}</div>
     </div>
-    <div class="scale number" aria-hidden="true"><span v-for="r in rules" :key="r" :style="{ top: `${y(r) - 8}px` }">{{ r }}</span></div>
+    <div class="scale number" aria-hidden="true"><span v-for="n in names" :key="n.required" :style="{ top: `${n.top}px` }">{{ n.required }}</span></div>
     <div class="chart">
       <p v-if="cell.cell?.path.fault" class="fault" role="alert">The run plan can't be run. {{ cell.cell.path.fault }}</p>
       <p v-else-if="!when.duration" class="fault soft">This cell has no run plan: nothing moves.</p>
