@@ -677,11 +677,12 @@ export interface components {
              */
             start_s?: number;
         };
-        /** @description The last finished sweep. */
+        /** @description The last finished sweep, and the one under way. */
         LastSweep: {
             findings?: components["schemas"]["Findings"] | null;
             /** @description `false` when the model has changed since. */
             fresh: boolean;
+            running?: components["schemas"]["RunningJob"] | null;
         };
         /** @description A pair that a rule names but that is not measured. */
         LeftOutReport: {
@@ -1054,6 +1055,18 @@ export interface components {
             /** @description One a robot. */
             lanes?: components["schemas"]["LaneDocument"][];
         };
+        /** @description A job that runs. */
+        RunningJob: {
+            /** @description Pairs finished. */
+            done: number;
+            /**
+             * Format: uuid
+             * @description Which.
+             */
+            id: string;
+            /** @description Pairs in all; 0 before they are counted. */
+            total: number;
+        };
         /** @description A name with a viewpoint, drawing style, visibility, section and path time. */
         SavedViewDocument: {
             /** @description Whose colours it is drawn in. */
@@ -1121,7 +1134,7 @@ export interface components {
         };
         /** @description A shape: a mesh file or a primitive centred on its frame. */
         ShapeDocument: {
-            /** @description A file of the package: `.stl` (binary or ASCII) or `.glb`/`.gltf`. */
+            /** @description A file of the package: `.stl` or `.ply` (binary or ASCII), `.obj`, `.glb` or `.gltf`. */
             mesh: {
                 /** @description Path inside the package, with `/`. */
                 file: string;
@@ -1176,7 +1189,7 @@ export interface components {
             id: string;
             name: string;
         };
-        /** @description A job that runs. */
+        /** @description A job that was asked for. */
         Started: {
             /** Format: uuid */
             job: string;

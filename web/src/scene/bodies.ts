@@ -2,7 +2,8 @@ import * as THREE from 'three'
 
 import type { Style } from '../api/client'
 import type { DrawnMesh } from './meshes'
-import { edgeLines, ghostFaces, GHOST, litFaces, outlines, paperFaces, shadowDepth, SHOWN, type StateUniforms } from './materials'
+import { contourGeometry } from './contours'
+import { edgeLines, ghostFaces, GHOST, litFaces, paperFaces, shadowDepth, SHOWN, type StateUniforms } from './materials'
 
 export interface SceneBody {
   item: string
@@ -15,10 +16,13 @@ export interface ItemState { colour: THREE.Color; shown: boolean; ghost: boolean
 
 interface Batch {
   faces: THREE.Mesh
-  outlines: THREE.Mesh
   ghosts: THREE.Mesh
   edges: THREE.LineSegments
   behind: THREE.LineSegments
+  /** The outlines of what is round, made when a style first asks for them. */
+  contours?: THREE.LineSegments
+  contoursBehind?: THREE.LineSegments
+  addContours: () => void
 }
 
 /**
@@ -38,9 +42,8 @@ export class Bodies {
   private paperMaterial
   private ghost
   private depth
-  private edge
-  private edgeBehind
-  private outline
+  private halfSize = { value: new THREE.Vector2(500, 500) }
+  private lines: Record<'edges' | 'behind' | 'contours' | 'contoursBehind', THREE.ShaderMaterial>
 
   constructor(readonly bodies: SceneBody[], poses: ArrayLike<number>[], moving: number[], items: string[]) {
     items.forEach((item, i) => this.index.set(item, i))
@@ -58,10 +61,13 @@ export class Bodies {
     this.paperMaterial = paperFaces(this.uniforms)
     this.ghost = ghostFaces(this.uniforms)
     this.depth = shadowDepth(this.uniforms)
-    this.edge = edgeLines(this.uniforms, false)
-    this.edgeBehind = edgeLines(this.uniforms, true)
-    this.outline = outlines(this.uniforms)
-    this.edge.uniforms.halfSize = this.edgeBehind.uniforms.halfSize = this.outline.uniforms.halfSize = { value: new THREE.Vector2(500, 500) }
+    this.lines = {
+      edges: edgeLines(this.uniforms, 'edges', false),
+      behind: edgeLines(this.uniforms, 'edges', true),
+      contours: edgeLines(this.uniforms, 'contours', false),
+      contoursBehind: edgeLines(this.uniforms, 'contours', true),
+    }
+    for (const { uniforms } of Object.values(this.lines)) uniforms.halfSize = this.halfSize
 
     this.nodes = poses.map((pose) => {
       const node = new THREE.Group()
@@ -119,19 +125,29 @@ export class Bodies {
     const wire = new THREE.BufferGeometry()
     wire.setAttribute('position', new THREE.BufferAttribute(lines, 3))
     wire.setAttribute('item', new THREE.BufferAttribute(lineItems, 1))
+    const line = (geometry: THREE.BufferGeometry, kind: keyof typeof this.lines, order: number) => {
+      const drawn = new THREE.LineSegments(geometry, this.lines[kind])
+      drawn.renderOrder = order
+      drawn.frustumCulled = false
+      parent.add(drawn)
+      return drawn
+    }
     const batch: Batch = {
       faces: new THREE.Mesh(solid, this.lit),
-      outlines: new THREE.Mesh(solid, this.outline),
       ghosts: new THREE.Mesh(solid, this.ghost),
-      edges: new THREE.LineSegments(wire, this.edge),
-      behind: new THREE.LineSegments(wire, this.edgeBehind),
+      edges: line(wire, 'edges', 2),
+      behind: line(wire, 'behind', 1),
+      addContours: () => {
+        const placed = bodies.map((b) => ({ edges: b.mesh.soft(), matrix: place(b), item: this.index.get(b.item) ?? 0 }))
+        const geometry = contourGeometry(placed)
+        batch.contours = line(geometry, 'contours', 2)
+        batch.contoursBehind = line(geometry, 'contoursBehind', 1)
+      },
     }
     batch.faces.castShadow = batch.faces.receiveShadow = true
     batch.faces.customDepthMaterial = this.depth
-    batch.behind.renderOrder = 1
-    batch.edges.renderOrder = 2
     batch.ghosts.renderOrder = 3
-    for (const drawn of Object.values(batch) as THREE.Mesh[]) {
+    for (const drawn of [batch.faces, batch.ghosts]) {
       drawn.frustumCulled = false
       parent.add(drawn)
     }
@@ -168,31 +184,31 @@ export class Bodies {
 
   /** Makes the next draw use a style on a picture so many pixels large. */
   use(style: Style, width: number, height: number, clip: THREE.Plane[]) {
-    const line = style === 'hidden_dashed' || style === 'hidden_removed'
-    this.edge.uniforms.strength!.value = style === 'shaded_edges' ? 0.72 : 0.9
-    this.edgeBehind.uniforms.strength!.value = 0.36
-    ;(this.edge.uniforms.halfSize!.value as THREE.Vector2).set(width / 2, height / 2)
-    for (const material of this.materials()) {
-      material.clippingPlanes = clip
-    }
-    for (const { faces, outlines, ghosts, edges, behind } of this.batches) {
-      faces.visible = style !== 'wireframe'
-      outlines.visible = line
-      faces.material = line ? this.paperMaterial : this.lit
-      ghosts.visible = this.anyGhost
-      edges.visible = style !== 'shaded'
-      behind.visible = style === 'hidden_dashed'
+    const outlined = style === 'wireframe' || style === 'hidden_dashed' || style === 'hidden_removed'
+    this.lines.edges.uniforms.strength!.value = style === 'shaded_edges' ? 0.72 : 0.9
+    this.lines.contours.uniforms.strength!.value = 0.9
+    this.lines.behind.uniforms.strength!.value = this.lines.contoursBehind.uniforms.strength!.value = 0.36
+    this.halfSize.value.set(width / 2, height / 2)
+    for (const material of this.materials()) material.clippingPlanes = clip
+    for (const batch of this.batches) {
+      if (outlined && !batch.contours) batch.addContours()
+      batch.faces.visible = style !== 'wireframe'
+      batch.faces.material = outlined ? this.paperMaterial : this.lit
+      batch.ghosts.visible = this.anyGhost
+      batch.edges.visible = style !== 'shaded'
+      batch.behind.visible = style === 'hidden_dashed'
+      if (batch.contours) batch.contours.visible = outlined
+      if (batch.contoursBehind) batch.contoursBehind.visible = style === 'hidden_dashed'
     }
   }
 
   private materials() {
-    return [this.lit, this.paperMaterial, this.ghost, this.depth, this.edge, this.edgeBehind, this.outline]
+    return [this.lit, this.paperMaterial, this.ghost, this.depth, ...Object.values(this.lines)]
   }
 
   dispose() {
-    for (const { faces, edges } of this.batches) {
-      faces.geometry.dispose()
-      edges.geometry.dispose()
+    for (const { faces, edges, contours } of this.batches) {
+      for (const drawn of [faces, edges, contours]) drawn?.geometry.dispose()
     }
     for (const material of this.materials()) material.dispose()
     this.texture.dispose()

@@ -65,8 +65,23 @@ export const ghostFaces = (uniforms: StateUniforms) =>
 export const shadowDepth = (uniforms: StateUniforms) =>
   reading(new THREE.MeshDepthMaterial({ depthPacking: THREE.RGBADepthPacking }), uniforms, 'isShown()', '')
 
-/** Ink lines; the faces are drawn a little behind them. Dashed behind other things, if asked for. */
-export function edgeLines(uniforms: StateUniforms, behind: boolean): THREE.ShaderMaterial {
+/** A vertex of a feature edge, always drawn. */
+const ON_EDGE = { declare: '', place: 'vec3 transformed = position;', leave: '' }
+/** A vertex of a soft edge, drawn where one of its faces is seen and the other is not. */
+const ON_CONTOUR = {
+  declare: 'attribute vec3 from; attribute vec3 to; attribute vec3 left; attribute vec3 right;',
+  place: 'vec3 transformed = mix(from, to, position.x);',
+  leave: `
+    vec3 toEye = isOrthographic ? vec3(0.0, 0.0, 1.0) : -(modelViewMatrix * vec4(from, 1.0)).xyz;
+    if (dot(normalMatrix * left, toEye) * dot(normalMatrix * right, toEye) > 0.0) { ${AWAY} }`,
+}
+
+/**
+ * Ink lines along feature edges, or along the outlines of what is round; the faces are drawn a little
+ * behind them. Dashed behind other things, if asked for.
+ */
+export function edgeLines(uniforms: StateUniforms, of: 'edges' | 'contours', behind: boolean): THREE.ShaderMaterial {
+  const { declare, place, leave } = of === 'edges' ? ON_EDGE : ON_CONTOUR
   return new THREE.ShaderMaterial({
     uniforms: { ...uniforms, strength: { value: 0.72 }, ghosts: { value: 1 } },
     transparent: true,
@@ -77,12 +92,13 @@ export function edgeLines(uniforms: StateUniforms, behind: boolean): THREE.Shade
       #include <common>
       #include <clipping_planes_pars_vertex>
       ${READ_STATE}
+      ${declare}
       uniform float ghosts;
       varying float vGhost;
       flat varying vec4 vEnd;
       varying vec4 vHere;
       void main() {
-        vec3 transformed = position;
+        ${place}
         readState();
         #include <project_vertex>
         #include <clipping_planes_vertex>
@@ -90,6 +106,7 @@ export function edgeLines(uniforms: StateUniforms, behind: boolean): THREE.Shade
         vEnd = gl_Position;
         vHere = gl_Position;
         if (!isShown() && !(isGhost() && ghosts > 0.5)) { ${AWAY} }
+        ${leave}
       }`,
     fragmentShader: `
       #include <common>
@@ -106,41 +123,6 @@ export function edgeLines(uniforms: StateUniforms, behind: boolean): THREE.Shade
         #include <clipping_planes_fragment>
         ${behind ? 'if (mod(distance(vHere.xy / vHere.w * halfSize, vEnd.xy / vEnd.w * halfSize), 9.0) > 5.0) discard;' : ''}
         gl_FragColor = vec4(chosen() ? plum : ink, (chosen() ? 1.0 : strength) * (vGhost > 0.5 ? 0.3 : 1.0));
-        #include <colorspace_fragment>
-      }`,
-  })
-}
-
-/** The outlines of round things: their far sides, a little larger than the near ones, in ink. */
-export function outlines(uniforms: StateUniforms): THREE.ShaderMaterial {
-  return new THREE.ShaderMaterial({
-    uniforms: { ...uniforms, width: { value: 1 } },
-    side: THREE.BackSide,
-    clipping: true,
-    vertexShader: `
-      #include <common>
-      #include <clipping_planes_pars_vertex>
-      ${READ_STATE}
-      uniform vec2 halfSize;
-      uniform float width;
-      void main() {
-        vec3 transformed = position;
-        readState();
-        #include <project_vertex>
-        vec2 across = (projectionMatrix * modelViewMatrix * vec4(normal, 0.0)).xy * halfSize;
-        gl_Position.xy += normalize(across + vec2(1e-9)) * width / halfSize * gl_Position.w;
-        #include <clipping_planes_vertex>
-        if (!isShown()) { ${AWAY} }
-      }`,
-    fragmentShader: `
-      #include <common>
-      #include <clipping_planes_pars_fragment>
-      ${CHOSEN}
-      uniform vec3 ink;
-      uniform vec3 plum;
-      void main() {
-        #include <clipping_planes_fragment>
-        gl_FragColor = vec4(chosen() ? plum : ink, 1.0);
         #include <colorspace_fragment>
       }`,
   })

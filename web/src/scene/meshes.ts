@@ -2,6 +2,7 @@ import * as THREE from 'three'
 import { MeshBVH } from 'three-mesh-bvh'
 
 import { bytes } from '../api/client'
+import { type SoftEdges, softEdges } from './contours'
 import { type Shaded, shadedCorners } from './creases'
 
 export interface DrawnMesh {
@@ -13,6 +14,8 @@ export interface DrawnMesh {
   corners: Shaded
   /** Two ends a feature edge. */
   edges: Float32Array
+  /** The edges between, found when first asked for. */
+  soft: () => SoftEdges
 }
 
 const loaded = new Map<string, Promise<DrawnMesh>>()
@@ -43,6 +46,7 @@ function decode(buffer: ArrayBuffer): DrawnMesh {
   const ends = new Uint32Array(buffer, 12 + vertices * 12 + triangles * 12, edges * 2)
   const lines = new Float32Array(ends.length * 3)
   ends.forEach((v, i) => lines.set(positions.subarray(v * 3, v * 3 + 3), i * 3))
+  let soft: SoftEdges | undefined
   return {
     picked,
     tree: new MeshBVH(picked, { indirect: true }),
@@ -50,5 +54,6 @@ function decode(buffer: ArrayBuffer): DrawnMesh {
     box: picked.boundingBox!,
     corners: shadedCorners(positions, faces, CREASE),
     edges: lines,
+    soft: () => (soft ??= softEdges(positions, faces, CREASE)),
   }
 }

@@ -86,6 +86,7 @@ const shown = (x: number) => (Math.abs(x - Math.round(x)) < 0.05 ? String(Math.r
         <circle :cx="ring(n, R + 7)[0]" :cy="ring(n, R + 7)[1]" r="7" class="hit" />
       </g>
       <circle :cx="knob[0]" :cy="knob[1]" r="6" class="knob" :class="{ off: !onNotch }" />
+      <path :d="`M${arc(-90, ARC)} A${ARC} ${ARC} 0 0 0 ${arc(90, ARC)} h-6 q-22 ${ARC} 0 ${2 * ARC} Z`" class="plate" style="stroke: none" />
       <path :d="`M${arc(-90, ARC)} A${ARC} ${ARC} 0 0 0 ${arc(90, ARC)}`" class="rim" />
       <path
         :d="`M${arc(-90, ARC)} A${ARC} ${ARC} 0 0 0 ${arc(90, ARC)}`" class="track" role="slider" tabindex="0" aria-label="Elevation" aria-valuemin="-90" aria-valuemax="90"

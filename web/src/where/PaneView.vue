@@ -184,7 +184,7 @@ defineExpose({ ahead: hand.ahead })
       :class="{ asking: where.asking }"
     />
     <StateChips :index="index" />
-    <span v-if="settings.furniture.grid" class="spacing number" data-test="grid-spacing">Grid {{ spacing }}</span>
+    <span v-if="settings.furniture.grid && (standpoint.mode === null || standpoint.pane !== index)" class="spacing number" data-test="grid-spacing">Grid {{ spacing }}</span>
     <div v-if="pivotAt" class="pivot" data-test="pivot" :style="{ left: `${pivotAt[0]}px`, top: `${pivotAt[1]}px` }" />
     <div
       v-if="hand.rectangle.value" class="rectangle" :class="{ touching: hand.rectangle.value.to[0] < hand.rectangle.value.from[0] && !where.asking }"
