@@ -7,6 +7,7 @@ import { useExport } from './scene/exportStore'
 import { useSettings } from './settings/settingsStore'
 import { useWhat } from './what/whatStore'
 import { useWhen } from './when/whenStore'
+import { useKeyMoves } from './where/keyMoves'
 import { useStandpoint } from './where/standpointStore'
 import { useTours } from './where/tourStore'
 import { useViews } from './where/viewsStore'
@@ -31,6 +32,7 @@ export interface Action {
 export function useActions(): Action[] {
   const [cell, what, where, when, findings, settings] = [useCell(), useWhat(), useWhere(), useWhen(), useFindings(), useSettings()]
   const [views, tours, section, standpoint, exporting] = [useViews(), useTours(), useSection(), useStandpoint(), useExport()]
+  const moves = useKeyMoves()
   const some = () => what.selected.size > 0
   const list: Action[] = []
   const under = (of: Question, actions: Omit<Action, 'of'>[]) => list.push(...actions.map((a) => ({ ...a, of })))
@@ -49,6 +51,16 @@ export function useActions(): Action[] {
     { id: 'step-right', name: 'Step bearing right', key: 'ArrowRight', run: () => where.step(1, 0) },
     { id: 'step-up', name: 'Step elevation up', key: 'ArrowUp', run: () => where.step(0, 1) },
     { id: 'step-down', name: 'Step elevation down', key: 'ArrowDown', run: () => where.step(0, -1) },
+    { id: 'nearer', name: 'Come nearer', key: 'PageUp', run: () => moves.nearer(1) },
+    { id: 'farther', name: 'Go back', key: 'PageDown', run: () => moves.nearer(-1) },
+    { id: 'move-left', name: 'Move left', key: 'Ctrl+ArrowLeft', run: () => moves.shift(-1, 0) },
+    { id: 'move-right', name: 'Move right', key: 'Ctrl+ArrowRight', run: () => moves.shift(1, 0) },
+    { id: 'move-up', name: 'Move up', key: 'Ctrl+ArrowUp', run: () => moves.shift(0, 1) },
+    { id: 'move-down', name: 'Move down', key: 'Ctrl+ArrowDown', run: () => moves.shift(0, -1) },
+    { id: 'turn-left', name: 'Turn left by 5°', key: 'Ctrl+Shift+ArrowLeft', run: () => moves.turn(-1, 0) },
+    { id: 'turn-right', name: 'Turn right by 5°', key: 'Ctrl+Shift+ArrowRight', run: () => moves.turn(1, 0) },
+    { id: 'turn-up', name: 'Turn up by 5°', key: 'Ctrl+Shift+ArrowUp', run: () => moves.turn(0, 1) },
+    { id: 'turn-down', name: 'Turn down by 5°', key: 'Ctrl+Shift+ArrowDown', run: () => moves.turn(0, -1) },
     { id: 'roll-left', name: 'Roll left by 15°', key: 'Shift+ArrowLeft', run: () => where.rollBy(15) },
     { id: 'roll-right', name: 'Roll right by 15°', key: 'Shift+ArrowRight', run: () => where.rollBy(-15) },
     { id: 'level', name: 'Level the view', key: 'L', run: where.level },

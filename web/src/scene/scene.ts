@@ -182,7 +182,7 @@ export class Scene {
     this.bodies?.setStates((item) => {
       const { role, colour: own } = this.look.get(item)!
       const colour = new THREE.Color((colours === 'own' && own) || this.palette.roles[role] || '#bbbbbb')
-      if (selected.has(item)) colour.lerp(plum, 0.5)
+      if (selected.has(item)) colour.lerp(plum, 0.72)
       else if (hovered === item) colour.lerp(plum, 0.16)
       return { colour, shown: visible.has(item), ghost: ghosts.has(item), selected: selected.has(item) }
     })
@@ -297,6 +297,12 @@ export class Scene {
 
   pick(pane: number, x: number, y: number, ghosts = false): Hit | null {
     return this.pickAll(pane, x, y, ghosts)[0] ?? null
+  }
+
+  /** What lies in the middle of a pane. */
+  middle(pane: number): Hit | null {
+    const view = this.view(pane)
+    return view ? this.pick(pane, view.width / 2, view.height / 2) : null
   }
 
   /** Items whose boxes a rectangle of a pane holds wholly, or touches. */

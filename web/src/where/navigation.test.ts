@@ -2,7 +2,7 @@ import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
 
 import type { Vec3, Viewpoint } from '../api/client'
-import { add, basis, between, dot, eye, halfAngle, look, lookingAt, orbit, pan, roll, standing, walk, withLens, withPivot, withProjection, zoom } from './navigation'
+import { add, basis, between, dot, eye, halfAngle, look, lookingAt, NEAREST_MM, orbit, pan, roll, standing, walk, withLens, withPivot, withProjection, zoom } from './navigation'
 
 const start: Viewpoint = {
   pivot_mm: [0, 0, 500], bearing_deg: 30, elevation_deg: 25, roll_deg: 0, distance_mm: 5000, projection: 'perspective', lens_mm: 35, width_mm: 5000,
@@ -28,12 +28,12 @@ describe('navigation by hand', () => {
           else if (g.kind === 'look') v = look(v, g.x, g.y)
           else if (g.kind === 'walk') v = walk(v, g.x, g.y, g.y / 2, g.x > 0)
           else if (g.kind === 'switch') v = withLens(withProjection(v, g.x > 150 ? 'parallel' : 'perspective'), g.x)
-          else v = zoom(v, g.at, Math.exp(g.x * 0.0016))
+          else v = zoom(v, g.at, Math.exp(g.x * 0.0016), g.x % 2 ? NEAREST_MM : undefined)
           // Plain comparisons: ten thousand gestures are many expectations.
           const sound =
             [...v.pivot_mm, v.bearing_deg, v.elevation_deg, v.distance_mm, v.width_mm].every(Number.isFinite) &&
             Math.abs(v.elevation_deg) <= 90 && basis(v).right[2] === 0 && v.lens_mm >= 10 && v.lens_mm <= 300 &&
-            v.distance_mm >= 29.9 && v.distance_mm <= 500_000 && v.width_mm >= 1 && v.width_mm <= 3e6 &&
+            v.distance_mm >= 1.99 && v.distance_mm <= 500_000 && v.width_mm >= 1 && v.width_mm <= 3e6 &&
             dot(add(v.pivot_mm as Vec3, eye(v), -1), basis(v).back) < 0
           if (!sound) throw new Error(`${JSON.stringify(g)} leads to ${JSON.stringify(v)}`)
         }
@@ -58,6 +58,20 @@ describe('navigation by hand', () => {
     const ahead: Vec3 = [0, 400, 0]
     for (let i = 0; i < 400; i++) v = zoom(v, add(v.pivot_mm as Vec3, [0, 20, 0]), 0.8)
     expect(eye(v)[1]).toBeGreaterThan(ahead[1])
+  })
+
+  it('comes within two millimetres of a surface, and then goes through to what lies behind', () => {
+    let v: Viewpoint = { ...start, bearing_deg: 0, elevation_deg: 0, pivot_mm: [0, 0, 0] }
+    const [wall, behind]: [Vec3, Vec3] = [[0, 0, 0], [0, 3000, 0]]
+    let nearest = Infinity
+    for (let i = 0; i < 60; i++) {
+      const gap = -eye(v)[1]
+      if (gap > 0) nearest = Math.min(nearest, gap)
+      v = zoom(v, gap > 0 ? wall : behind, 0.85, NEAREST_MM)
+    }
+    expect(nearest).toBeLessThan(2)
+    expect(eye(v)[1]).toBeGreaterThan(1500)
+    expect(v.pivot_mm[1]).toBeGreaterThan(eye(v)[1]!)
   })
 
   it('switches projection without changing the size at the pivot', () => {

@@ -9,8 +9,10 @@ export interface Basis { right: Vec3; up: Vec3; back: Vec3 }
 const RAD = Math.PI / 180
 /** Width of the frame that focal lengths refer to, mm. */
 const FILM_MM = 36
-/** The eye keeps this far from the pivot, mm; zooming on moves the pivot ahead. */
-const NEAREST_MM = 30
+/** The eye comes as near as this to what it looks at, mm; zooming on goes through it. */
+export const NEAREST_MM = 2
+/** Where there is nothing to come near to, steps get no smaller than those from here, mm. */
+const OPEN_MM = 30
 const FARTHEST_MM = 500_000
 
 export const add = (a: Vec3, b: Vec3, k = 1): Vec3 => [a[0] + b[0] * k, a[1] + b[1] * k, a[2] + b[2] * k]
@@ -66,22 +68,24 @@ export function pan(v: Viewpoint, dx: number, dy: number, pictureWidth: number, 
   return { ...v, pivot_mm: add(add(v.pivot_mm as Vec3, right, -dx * perPixel), up, dy * perPixel) }
 }
 
-/** Comes nearer by `factor` (< 1) towards `at`, which stays where it is on the picture. */
-export function zoom(v: Viewpoint, at: Vec3, factor: number): Viewpoint {
-  const towards = (k: number) => add(at, add(v.pivot_mm as Vec3, at, -1), k)
-  const distance = v.distance_mm * factor
-  if (distance < NEAREST_MM && factor < 1 && v.projection === 'perspective') {
-    // Zooming never runs dry: the eye goes on, and the pivot with it.
-    const ahead = add(at, eye(v), -1)
-    const length = Math.max(Math.hypot(...ahead), 1e-9)
-    return { ...v, pivot_mm: add(v.pivot_mm as Vec3, ahead, (NEAREST_MM * (1 - factor)) / length) }
+/**
+ * Comes nearer by `factor` (< 1) towards `at`, which stays where it is on the picture. It never runs
+ * dry: from `least` mm on the eye goes on past `at`, and the pivot moves ahead.
+ */
+export function zoom(v: Viewpoint, at: Vec3, factor: number, least = OPEN_MM): Viewpoint {
+  const width_mm = clamp(v.width_mm * factor, 1, FARTHEST_MM)
+  if (v.projection === 'parallel') {
+    const kept = width_mm / v.width_mm
+    return { ...v, pivot_mm: add(at, add(v.pivot_mm as Vec3, at, -1), kept), distance_mm: clamp(v.distance_mm * factor, NEAREST_MM, FARTHEST_MM), width_mm }
   }
-  return {
-    ...v,
-    pivot_mm: towards(factor),
-    distance_mm: clamp(distance, NEAREST_MM, FARTHEST_MM),
-    width_mm: clamp(v.width_mm * factor, 1, FARTHEST_MM),
-  }
+  const { back } = basis(v)
+  const ahead = add(at, eye(v), -1)
+  const length = Math.max(Math.hypot(...ahead), 1e-9)
+  const step = (1 - factor) * (factor < 1 ? Math.max(length, least) : length)
+  const to = add(eye(v), ahead, step / length)
+  const dry = factor < 1 && v.distance_mm * factor < least
+  const distance_mm = clamp(dry ? Math.max(least, -dot(add(at, to, -1), back)) : v.distance_mm * factor, NEAREST_MM, FARTHEST_MM)
+  return { ...v, pivot_mm: add(to, back, -distance_mm), distance_mm, width_mm }
 }
 
 /** Looks round: the eye stays where it is. */

@@ -7,7 +7,7 @@ import type { Hit } from '../scene/picking'
 import { useSettings } from '../settings/settingsStore'
 import { useWhat } from '../what/whatStore'
 import { gestureOf, heldGestures, type Movement } from './gestures'
-import { add, look, orbit, pan, roll, zoom } from './navigation'
+import { add, look, NEAREST_MM, orbit, pan, roll, zoom } from './navigation'
 import { useStandpoint } from './standpointStore'
 import { useWhere } from './whereStore'
 
@@ -55,6 +55,11 @@ export function useHand(element: Ref<HTMLElement | undefined>, pane: number, sce
     const pivot_mm = view().pivot_mm as Vec3
     return scene()?.pick(pane, ...at)?.at ?? scene()?.onPlane(pane, ...at, pivot_mm) ?? pivot_mm
   }
+  /** Comes nearer to what is under a pixel. */
+  function nearer(v: Viewpoint, at: At, factor: number) {
+    const hit = scene()?.pick(pane, ...at)
+    return hit ? zoom(v, hit.at, factor, NEAREST_MM) : zoom(v, under(at), factor)
+  }
   function turnsAbout(at: At): Vec3 {
     if (settings.looking.pivot === 'pointer') return under(at)
     if (settings.looking.pivot === 'selection' && what.selected.size) return view().pivot_mm as Vec3
@@ -72,7 +77,7 @@ export function useHand(element: Ref<HTMLElement | undefined>, pane: number, sce
       case 'turn-elevation': return move(orbit(view(), d.about, 0, e))
       case 'look': return move(look(view(), b * 0.5, e * 0.5))
       case 'move': return move(pan(view(), dx * moveSpeed, dy * moveSpeed, width))
-      case 'nearer': return move(zoom(view(), d.about, Math.exp(dy * 0.006)))
+      case 'nearer': return move(nearer(view(), d.start, Math.exp(dy * 0.006)))
       case 'roll': return move(roll(view(), dx * turnSpeed))
       default: rectangle.value = { from: d.start, to: at }
     }
@@ -93,7 +98,7 @@ export function useHand(element: Ref<HTMLElement | undefined>, pane: number, sce
     const centre = (p: At[]): At => [(p[0]![0] + p[1]![0]) / 2, (p[0]![1] + p[1]![1]) / 2]
     const span = (p: At[]) => Math.max(1, Math.hypot(p[0]![0] - p[1]![0], p[0]![1] - p[1]![1]))
     const [a, b] = [centre(before), centre(after)]
-    move(zoom(pan(view(), b[0] - a[0], b[1] - a[1], element.value!.clientWidth), under(b), span(before) / span(after)))
+    move(nearer(pan(view(), b[0] - a[0], b[1] - a[1], element.value!.clientWidth), b, span(before) / span(after)))
   }
 
   function down(e: PointerEvent) {
@@ -147,7 +152,9 @@ export function useHand(element: Ref<HTMLElement | undefined>, pane: number, sce
     const draws = d.movement === 'select' || d.movement === 'fit-rectangle'
     const edge = e.clientX < 3 || e.clientY < 3 || e.clientX > innerWidth - 4 || e.clientY > innerHeight - 4
     if (draws || !edge || document.pointerLockElement) return
-    Promise.resolve(element.value!.requestPointerLock()).catch(() => undefined)
+    // It may be granted after the button was let go.
+    const letGo = () => drag !== d && document.exitPointerLock()
+    Promise.resolve(element.value!.requestPointerLock()).then(letGo, () => undefined)
   }
 
   let lastMiddle = 0
@@ -201,7 +208,7 @@ export function useHand(element: Ref<HTMLElement | undefined>, pane: number, sce
     }
     const { wheelStep, wheelReversed } = settings.looking
     const notches = Math.max(-2.4, Math.min(2.4, pixels / 100)) * (wheelReversed && !e.ctrlKey ? -1 : 1)
-    move(zoom(view(), under(at), Math.exp(notches * (e.ctrlKey ? 1 : -Math.log(1 - wheelStep / 100)))))
+    move(nearer(view(), at, Math.exp(notches * (e.ctrlKey ? 1 : -Math.log(1 - wheelStep / 100)))))
   }
 
   useEventListener(element, 'pointerdown', down)

@@ -102,7 +102,7 @@ export const useWhere = defineStore('where', () => {
     for (const other of shownPanes.value) {
       if (other === index || before.pivot_mm === next.pivot_mm) continue
       const v = panes[other]!.viewpoint
-      const nearer = next.projection === 'parallel' ? next.width_mm / before.width_mm : next.distance_mm / before.distance_mm
+      const nearer = next.width_mm / before.width_mm
       panes[other]!.viewpoint = { ...v, pivot_mm: next.pivot_mm, distance_mm: v.distance_mm * nearer, width_mm: v.width_mm * nearer }
     }
   }
