@@ -3,33 +3,30 @@ use gltf::buffer::Source;
 use selvik_core::mesh::TriangleMesh;
 use selvik_core::spatial::Point;
 
+use super::guarded;
 use crate::package::PackageFiles;
 use crate::{FormatError, Result};
-
-/// Nodes may hang this deep; deeper ones are a circle.
-const DEEPEST: usize = 256;
 
 /// Reads all triangles of the default scene, in metres, turned from Y up to Z up.
 pub(super) fn read_gltf(files: &PackageFiles, name: &str, bytes: &[u8]) -> Result<TriangleMesh> {
     let fail = |e: &dyn std::fmt::Display| FormatError::file(name, e);
-    let file = gltf::Gltf::from_slice(bytes).map_err(|e| fail(&e))?;
+    let file = guarded(name, || gltf::Gltf::from_slice(bytes).map_err(|e| fail(&e)))?;
     let buffers =
         file.buffers().map(|b| buffer(files, name, &b, file.blob.as_deref())).collect::<Result<Vec<_>>>()?;
     let scene = file.default_scene().or_else(|| file.scenes().next());
     let scene = scene.ok_or_else(|| fail(&"has no scene"))?;
     let mut soup = Vec::new();
-    let mut open: Vec<_> = scene.nodes().map(|n| (n, nalgebra::Matrix4::<f64>::identity(), 0)).collect();
-    while let Some((node, above, depth)) = open.pop() {
-        if depth > DEEPEST {
-            return Err(fail(&"its nodes hang in a circle or deeper than 256"));
-        }
+    let mut open: Vec<_> = scene.nodes().map(|n| (n, nalgebra::Matrix4::<f64>::identity())).collect();
+    let mut left = file.nodes().len();
+    while let Some((node, above)) = open.pop() {
+        left = left.checked_sub(1).ok_or_else(|| fail(&"a node hangs in a circle or on two others"))?;
         let own = node.transform().matrix();
         let own = nalgebra::Matrix4::from_fn(|r, c| f64::from(own[c][r]));
         let matrix = above * own;
         for primitive in node.mesh().into_iter().flat_map(|m| m.primitives()) {
-            triangles(name, &primitive, &buffers, &matrix, &mut soup)?;
+            guarded(name, || triangles(name, &primitive, &buffers, &matrix, &mut soup))?;
         }
-        open.extend(node.children().map(|child| (child, matrix, depth + 1)));
+        open.extend(node.children().map(|child| (child, matrix)));
         if soup.len() > 50_000_000 {
             return Err(fail(&"has more than 50 million triangles"));
         }

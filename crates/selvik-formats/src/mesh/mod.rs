@@ -14,6 +14,12 @@ pub use obj::read_obj;
 pub use ply::read_ply;
 pub use stl::{read_stl, write_stl};
 
+/// Runs a parser that is not ours: where it panics over a damaged file, the file is refused.
+fn guarded<T>(name: &str, parse: impl FnOnce() -> Result<T>) -> Result<T> {
+    let caught = std::panic::catch_unwind(std::panic::AssertUnwindSafe(parse));
+    caught.unwrap_or_else(|_| Err(FormatError::file(name, "is damaged: its parts contradict each other")))
+}
+
 /// Reads the mesh file `name` of a package, by its ending.
 ///
 /// # Errors

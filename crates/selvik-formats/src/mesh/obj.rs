@@ -3,6 +3,7 @@ use std::io::Cursor;
 use selvik_core::mesh::TriangleMesh;
 use selvik_core::spatial::Point;
 
+use super::guarded;
 use crate::{FormatError, Result};
 
 /// Reads Wavefront OBJ: all groups of a file as one mesh, polygons cut into triangles; coordinates are
@@ -18,8 +19,10 @@ pub fn read_obj(name: &str, bytes: &[u8], scale: f64) -> Result<TriangleMesh> {
         ..Default::default()
     };
     let no_materials = |_: &std::path::Path| Ok((Vec::new(), Default::default()));
-    let (models, _) = tobj::load_obj_buf(&mut Cursor::new(bytes), &options, no_materials)
-        .map_err(|e| FormatError::file(name, e))?;
+    let (models, _) = guarded(name, || {
+        tobj::load_obj_buf(&mut Cursor::new(bytes), &options, no_materials)
+            .map_err(|e| FormatError::file(name, e))
+    })?;
     let mut soup = Vec::new();
     for model in models {
         let corner = |i: u32| {

@@ -38,7 +38,7 @@ impl PackageFiles {
                         inside.components().map(|c| c.as_os_str().to_string_lossy()).collect();
                     let name = parts.join("/");
                     total += entry.metadata().map_err(fail)?.len();
-                    within_size(&name, total)?;
+                    within_size(&name, total, MAX_TOTAL_BYTES)?;
                     files.insert(&name, std::fs::read(&path).map_err(fail)?)?;
                 }
             }
@@ -52,12 +52,20 @@ impl PackageFiles {
     /// [`FormatError`] for a broken archive, a path that leads out of it, or one that unpacks to too
     /// much.
     pub fn from_zip(bytes: &[u8]) -> Result<Self> {
+        Self::from_zip_within(bytes, MAX_TOTAL_BYTES)
+    }
+
+    /// Reads a zip that unpacks to no more than `most` bytes.
+    ///
+    /// # Errors
+    /// As [`Self::from_zip`].
+    pub fn from_zip_within(bytes: &[u8], most: u64) -> Result<Self> {
         let fail = |e: zip::result::ZipError| {
             FormatError::file("the zip", format!("can't be opened ({e}); bring a zip of a cell package"))
         };
         let mut archive = zip::ZipArchive::new(Cursor::new(bytes)).map_err(fail)?;
         let mut files = Self::default();
-        let mut left = MAX_TOTAL_BYTES;
+        let mut left = most;
         if archive.len() > MAX_FILES {
             return Err(too_many());
         }
@@ -77,7 +85,7 @@ impl PackageFiles {
                 .take(left + 1)
                 .read_to_end(&mut content)
                 .map_err(|e| FormatError::file(&name, e))?;
-            within_size(&name, MAX_TOTAL_BYTES - left + content.len() as u64)?;
+            within_size(&name, content.len() as u64, left)?;
             left -= content.len() as u64;
             files.insert(&name, content)?;
         }
@@ -174,9 +182,10 @@ impl PackageFiles {
     }
 }
 
-fn within_size(name: &str, total: u64) -> Result<()> {
-    if total > MAX_TOTAL_BYTES {
-        let message = format!("the package unpacks to more than {} MiB", MAX_TOTAL_BYTES >> 20);
+fn within_size(name: &str, size: u64, allowed: u64) -> Result<()> {
+    if size > allowed {
+        let message =
+            format!("makes the package unpack to more than it may: {} MiB are left for it", allowed >> 20);
         return Err(FormatError::file(name, message));
     }
     Ok(())
