@@ -244,3 +244,70 @@ async fn styles_frames_and_grid_are_what_they_say() {
     b.choose("style", "grid").await;
     b.reads("chip-grid", "No grid").await;
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn what_matters_is_one_double_click_or_one_key_away() {
+    let (_server, b) = demo().await;
+    b.reads("grid-spacing", "500 mm").await;
+
+    // A double click fits the thing; one of the wheel fits all; a key fits the selection.
+    let (x, y) = b.somewhere(bluish).await;
+    b.double_click_at(Button::Left, x, y).await;
+    b.until(
+        "it came nearer",
+        "!document.querySelector('[data-test=grid-spacing]').innerText.includes('500 mm')",
+    )
+    .await;
+    b.double_click_at(Button::Middle, 620.0, 300.0).await;
+    b.reads("grid-spacing", "500 mm").await;
+    b.click_at(Button::Left, x, y).await;
+    b.until(
+        "one is selected",
+        "document.querySelectorAll('[role=treeitem][aria-selected=true]').length === 1",
+    )
+    .await;
+    b.keys("f").await;
+    b.until(
+        "it came nearer",
+        "!document.querySelector('[data-test=grid-spacing]').innerText.includes('500 mm')",
+    )
+    .await;
+    b.keys("F").await;
+    b.reads("grid-spacing", "500 mm").await;
+
+    // From behind, and back again; a double click can set the pivot instead.
+    let bearing = b.value("bearing").await;
+    b.keys("O").await;
+    pause(400).await;
+    assert!(((b.value("bearing").await - bearing).rem_euclid(360.0) - 180.0).abs() < 0.2);
+    b.keys("[").await;
+    pause(400).await;
+    assert!((b.value("bearing").await - bearing).abs() < 0.2);
+
+    // Standard views in parallel projection, for those who want it so; perspective comes back by itself.
+    b.click("settings").await;
+    b.click("parallel-standard").await;
+    b.click("settings-close").await;
+    b.uncovered().await;
+    b.click("view-front").await;
+    b.reads("projection", "Parallel").await;
+    b.keys("[").await;
+    b.reads("projection", "Persp").await;
+
+    // While a turn lasts the point turned about is marked.
+    b.press(Button::Right, (600.0, 300.0), (700.0, 330.0)).await;
+    assert!(b.has("pivot").await);
+    b.release(Button::Right).await;
+    assert!(!b.has("pivot").await);
+
+    // Everything that makes the picture differ is said, and undone by a click.
+    b.choose("style", "own-colours").await;
+    b.unfold("projection", "lens").await;
+    b.fill("lens", "90").await;
+    b.keys(key::ESCAPE).await;
+    b.reads("chip-lens", "Lens 90 mm").await;
+    b.click("chip-lens").await;
+    b.reads("projection", "35 mm").await;
+    b.click("chip-colours").await;
+    b.until("no chips", "!document.querySelector('[data-test^=chip-]')").await;
+}
