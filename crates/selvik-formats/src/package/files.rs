@@ -85,7 +85,7 @@ impl PackageFiles {
                 .take(left + 1)
                 .read_to_end(&mut content)
                 .map_err(|e| FormatError::file(&name, e))?;
-            within_size(&name, content.len() as u64, left)?;
+            within_size(&name, most - left + content.len() as u64, most)?;
             left -= content.len() as u64;
             files.insert(&name, content)?;
         }
@@ -182,10 +182,9 @@ impl PackageFiles {
     }
 }
 
-fn within_size(name: &str, size: u64, allowed: u64) -> Result<()> {
-    if size > allowed {
-        let message =
-            format!("makes the package unpack to more than it may: {} MiB are left for it", allowed >> 20);
+fn within_size(name: &str, total: u64, most: u64) -> Result<()> {
+    if total > most {
+        let message = format!("the package unpacks to more than {} MiB", most >> 20);
         return Err(FormatError::file(name, message));
     }
     Ok(())
