@@ -260,12 +260,11 @@ async fn what_matters_is_one_double_click_or_one_key_away() {
     .await;
     b.double_click_at(Button::Middle, 620.0, 300.0).await;
     b.reads("grid-spacing", "500 mm").await;
+    pause(500).await;
+    let (x, y) = b.somewhere(bluish).await;
     b.click_at(Button::Left, x, y).await;
-    b.until(
-        "one is selected",
-        "document.querySelectorAll('[role=treeitem][aria-selected=true]').length === 1",
-    )
-    .await;
+    b.until("one is selected", "document.querySelector('[data-test=selected-count]')?.innerText === '1'")
+        .await;
     b.keys("f").await;
     b.until(
         "it came nearer",
@@ -295,10 +294,11 @@ async fn what_matters_is_one_double_click_or_one_key_away() {
     b.reads("projection", "Persp").await;
 
     // While a turn lasts the point turned about is marked.
-    b.press(Button::Right, (600.0, 300.0), (700.0, 330.0)).await;
-    assert!(b.has("pivot").await);
-    b.release(Button::Right).await;
-    assert!(!b.has("pivot").await);
+    let watch = "window.marked = 0; new MutationObserver(() => { if (document.querySelector('[data-test=pivot]')) window.marked++ }).observe(document.body, {childList: true, subtree: true})";
+    b.script(watch).await;
+    b.drag(Button::Right, (600.0, 300.0), (700.0, 330.0)).await;
+    b.until("it was marked", "window.marked > 0").await;
+    b.until("no mark any more", "!document.querySelector('[data-test=pivot]')").await;
 
     // Everything that makes the picture differ is said, and undone by a click.
     b.choose("style", "own-colours").await;

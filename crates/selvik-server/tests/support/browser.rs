@@ -247,22 +247,6 @@ impl Browser {
         self.client.perform_actions(mouse).await.expect("a double click");
     }
 
-    /// Drags and keeps the button down.
-    pub async fn press(&self, button: Button, from: (f64, f64), to: (f64, f64)) {
-        let go = |(x, y), ms| PointerAction::MoveTo { duration: Some(Duration::from_millis(ms)), x, y };
-        let mouse = MouseActions::new("mouse".to_owned())
-            .then(go(from, 0))
-            .then(PointerAction::Down { button: button as u64 })
-            .then(go(to, 60));
-        self.client.perform_actions(mouse).await.expect("a drag");
-    }
-
-    /// Lets the button go.
-    pub async fn release(&self, button: Button) {
-        let up = MouseActions::new("mouse".to_owned()).then(PointerAction::Up { button: button as u64 });
-        self.client.perform_actions(up).await.expect("a button");
-    }
-
     /// Turns the wheel by pixels, away from the hand if negative.
     pub async fn wheel(&self, x: i64, y: i64, delta_y: i64) {
         let mut wheel = WheelActions::new("wheel".to_owned());
