@@ -140,7 +140,7 @@ async fn the_main_job_from_opening_a_cell_to_the_evidence_of_a_broken_rule() {
     let reach = b.text("reach").await;
     assert!(reach.contains("straight") && reach.contains("mm"), "{reach}");
     b.keys(" ").await;
-    tokio::time::sleep(Duration::from_millis(1500)).await;
+    b.until("it plays", "document.querySelector('[data-test=time]').innerText > '00:00.500'").await;
     b.keys(" ").await;
     let time = b.text("time").await;
     assert!(time.as_str() > "00:00.500", "{time}");
