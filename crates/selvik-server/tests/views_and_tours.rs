@@ -116,7 +116,7 @@ async fn a_tour_plays_is_edited_and_taken_away() {
     b.reads("elevation", "90°").await;
     b.click("take-view").await;
     b.until("it is saved", "document.querySelector('[data-test=saving]').innerText.includes('Saved')").await;
-    tokio::time::sleep(Duration::from_millis(400)).await;
+    tokio::time::sleep(Duration::from_millis(1500)).await;
     assert_eq!(tour().await["stops"][1]["viewpoint"]["elevation_deg"], 90.0);
     let views = server.get(&format!("/api/cells/{id}")).await["document"]["views"].clone();
     assert_ne!(views[1]["viewpoint"]["elevation_deg"], 90.0, "the saved view is not touched");
@@ -127,13 +127,19 @@ async fn a_tour_plays_is_edited_and_taken_away() {
 
     // A stop dragged in the plan pane while the other shows the tour.
     b.choose("panes", "layout-side").await;
-    tokio::time::sleep(Duration::from_millis(800)).await;
+    tokio::time::sleep(Duration::from_millis(2500)).await;
     let mark = b.find("tour-stop-mark-0").await.rectangle().await.expect("its place");
     let before = tour().await["stops"][0]["viewpoint"]["pivot_mm"].clone();
     let from = (mark.0 + 10.0, mark.1 + 10.0);
     b.drag(support::browser::Button::Left, from, (from.0 - 60.0, from.1)).await;
-    tokio::time::sleep(Duration::from_millis(700)).await;
-    let after = tour().await["stops"][0]["viewpoint"]["pivot_mm"].clone();
+    let mut after = before.clone();
+    for _ in 0..100 {
+        after = tour().await["stops"][0]["viewpoint"]["pivot_mm"].clone();
+        if after != before {
+            break;
+        }
+        tokio::time::sleep(Duration::from_millis(200)).await;
+    }
     let moved = after[0].as_f64().expect("a number") - before[0].as_f64().expect("a number");
     assert!(moved < -100.0, "to the left by {moved} mm");
     assert_eq!(before[2], after[2], "in the plane of the plan");
