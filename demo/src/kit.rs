@@ -211,7 +211,7 @@ pub fn stl(parts: Parts) -> Vec<u8> {
     let shrink = |p: &Point| Point::from(p.coords * 1e-3);
     let vertices: Vec<Point> = millimetres.vertices().iter().map(shrink).collect();
     let metres = TriangleMesh::from_indexed(&vertices, millimetres.triangles()).expect("a mesh").mesh;
-    selvik_formats::mesh::write_stl(&metres)
+    selvik_formats::mesh::write_stl(&metres, selvik_formats::package::LengthUnit::Mm)
 }
 
 fn mesh(soup: Vec<[Point; 3]>) -> TriangleMesh {

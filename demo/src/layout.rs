@@ -5,7 +5,7 @@ use selvik_formats::package::{
     BodyDocument, CellDocument, ColoursDocument, FORMAT, FrameKind, ItemDocument, LengthUnit,
     MayTouchDocument, MechanismDocument, MechanismSource, PoseDocument, ProjectionKind, ReachRuleDocument,
     RoleDocument, RuleDocument, RunPlanDocument, SavedViewDocument, ShapeDocument, StyleDocument,
-    TourDocument, TourStopDocument, ViewpointDocument,
+    TourDocument, TourStopDocument, UpAxis, ViewpointDocument,
 };
 
 use crate::equipment::{NOZZLE_REACH, NOZZLE_TILT, TABLE, TRACK};
@@ -24,20 +24,19 @@ impl Roster {
         mesh: Option<&str>,
     ) -> &mut ItemDocument {
         let bodies = mesh.map(|m| BodyDocument {
-            shape: ShapeDocument::Mesh { file: format!("meshes/{m}.stl"), unit: LengthUnit::Mm },
+            shape: ShapeDocument::Mesh {
+                file: format!("meshes/{m}.stl"),
+                unit: LengthUnit::Mm,
+                up: UpAxis::Z,
+            },
             pose: PoseDocument::default(),
         });
         self.0.push(ItemDocument {
-            id: id.to_owned(),
-            name: name.to_owned(),
-            role,
             parent: parent.map(str::to_owned),
             on_link: on_link.map(str::to_owned),
             pose: at,
             bodies: bodies.into_iter().collect(),
-            mechanism: None,
-            colour: None,
-            frame_kind: None,
+            ..ItemDocument::new(id, name, role)
         });
         self.0.last_mut().expect("just added")
     }
@@ -48,6 +47,7 @@ fn mechanism(urdf: &str, rest: &[(&str, f64)]) -> Option<MechanismDocument> {
         from: MechanismSource::Urdf(urdf.to_owned()),
         rest_deg_or_mm: rest.iter().map(|&(j, v)| (j.to_owned(), v)).collect(),
         acceleration_deg_or_mm_s2: IndexMap::new(),
+        srdf: None,
     })
 }
 
@@ -108,6 +108,7 @@ pub fn document() -> CellDocument {
         reach_rule: Some(ReachRuleDocument { spare_percent: 2.0 }),
         programs: Vec::new(),
         run_plan: RunPlanDocument::default(),
+        visibility_sets: Vec::new(),
         views: views(),
         opening_view: Some("overview".to_owned()),
         tours: vec![tour()],
@@ -316,6 +317,7 @@ fn views() -> Vec<SavedViewDocument> {
             style: StyleDocument::ShadedEdges,
             colours: ColoursDocument::Role,
             hidden: Vec::new(),
+            sets: None,
             ghosted: false,
             section: None,
             time_s: None,

@@ -7,7 +7,7 @@ use selvik_formats::Workcell;
 use selvik_formats::package::{
     BodyDocument, CellDocument, FORMAT, ItemDocument, LaneDocument, LengthUnit, MechanismDocument,
     MechanismSource, MoveDocument, PackageFiles, PoseDocument, ProgramDocument, RoleDocument, RuleDocument,
-    RunPlanDocument, ShapeDocument, write_document,
+    RunPlanDocument, ShapeDocument, UpAxis, write_document,
 };
 
 use crate::kit::{pose, stl, turned};
@@ -51,21 +51,10 @@ fn vessels() -> Vec<Vec<u8>> {
 
 fn item(id: String, role: RoleDocument, at: PoseDocument, file: Option<&str>) -> ItemDocument {
     let body = file.map(|file| BodyDocument {
-        shape: ShapeDocument::Mesh { file: file.to_owned(), unit: LengthUnit::Mm },
+        shape: ShapeDocument::Mesh { file: file.to_owned(), unit: LengthUnit::Mm, up: UpAxis::Z },
         pose: PoseDocument::default(),
     });
-    ItemDocument {
-        name: id.clone(),
-        id,
-        role,
-        parent: None,
-        on_link: None,
-        pose: at,
-        bodies: body.into_iter().collect(),
-        mechanism: None,
-        colour: None,
-        frame_kind: None,
-    }
+    ItemDocument { pose: at, bodies: body.into_iter().collect(), ..ItemDocument::new(id.clone(), id, role) }
 }
 
 fn document() -> CellDocument {
@@ -75,6 +64,7 @@ fn document() -> CellDocument {
         from: MechanismSource::Urdf(crate::arm::URDF.to_owned()),
         rest_deg_or_mm: indexmap::IndexMap::new(),
         acceleration_deg_or_mm_s2: indexmap::IndexMap::new(),
+        srdf: None,
     });
     let mut nozzle = item("nozzle".to_owned(), RoleDocument::Tool, standing_still, Some("meshes/nozzle.stl"));
     nozzle.parent = Some("robot".to_owned());
@@ -113,6 +103,7 @@ fn document() -> CellDocument {
             lanes: vec![LaneDocument { programs: vec!["round".to_owned()], start_s: 0.0 }],
         },
         views: Vec::new(),
+        visibility_sets: Vec::new(),
         opening_view: None,
         tours: Vec::new(),
     }

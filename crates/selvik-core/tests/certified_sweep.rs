@@ -7,8 +7,8 @@ use nalgebra::Unit;
 use proptest::prelude::*;
 use selvik_core::cell::{Cell, Item, Role};
 use selvik_core::clearance::{
-    Aim, Limit, PairMotion, Progress, Requirement, Rule, RuleSet, Sweep, SweepOptions, Verdict, distance,
-    sweep,
+    Aim, Limit, PairMotion, Progress, Requirement, Rule, RuleSet, Sweep, SweepOptions, Verdict,
+    clearance_band, distance, sweep,
 };
 use selvik_core::mesh::{Surface, TriangleMesh, box_mesh, cylinder_mesh, sphere_mesh};
 use selvik_core::program::Path;
@@ -62,7 +62,7 @@ fn cell_of(
 fn rules(required: f64, tight: f64) -> RuleSet {
     let requirement = Requirement::new(required, tight).unwrap();
     let rule = Rule { name: "r".to_owned(), between: vec![0], and: vec![1], requirement };
-    RuleSet { rules: vec![rule], allowed: Vec::new() }
+    RuleSet { rules: vec![rule], ..RuleSet::default() }
 }
 
 fn swept(assembly: &Assembly, path: &Path, rules: &RuleSet) -> Sweep {
@@ -87,6 +87,31 @@ fn a_bar_turning_past_a_post_comes_as_close_as_geometry_says() {
     assert!(((found.approach.time - 1.0).abs() - 0.02f64.atan()).abs() < 0.02);
     assert_eq!(found.verdict, Verdict::Broken);
     assert_eq!(found.broken.len(), 1);
+}
+
+/// The ball of the next test: from centre to centre √(x² + 400²) mm at x(t) = t − 1 m, less both radii.
+/// In every stretch of the band the least of that lies between its ends, which are as near together as
+/// a chart asks.
+#[test]
+fn the_band_holds_the_least_clearance_of_every_stretch() {
+    let joint = (JointKind::Prismatic, Vector::x(), pose_from_rpy([0.0, 0.4, 0.0], [0.0; 3]));
+    let post = sphere_mesh(0.15, 160);
+    let assembly = cell_of(&[joint], sphere_mesh(0.1, 160), post, Pose::identity());
+    let path = Path::new(1, vec![0.0, 2.0], vec![-1.0, 1.0], Vec::new());
+    let (pairs, _) = rules(0.2, 0.25).pairs(&assembly);
+    let (ceiling, tolerance) = (0.3, 5e-4);
+    let progress = Progress::default();
+    let band = clearance_band(&assembly, &path, &pairs, (96, ceiling, tolerance), &progress);
+    assert_eq!((band.points.len(), progress.state()), (96, (1, 1)));
+    let clearance = |t: f64| ((t - 1.0).hypot(0.4) - 0.25).min(ceiling);
+    // Balls of 160 meridians lie up to 0.05 mm inside the sphere, each.
+    let faceting = 1e-4;
+    for p in &band.points {
+        let nearest = if p.from > 1.0 { p.from } else { p.to.min(1.0) };
+        let exact = clearance(nearest);
+        assert!(p.lower <= exact + faceting && exact <= p.attained + 1e-9, "{p:?} holds not {exact}");
+        assert!(p.attained - p.lower <= (0.03 * p.attained).max(tolerance) + 1e-9, "{p:?} is wide");
+    }
 }
 
 /// A ball of radius 100 mm passes another of 150 mm in a straight line at 400 mm between the

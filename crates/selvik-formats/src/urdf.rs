@@ -9,8 +9,9 @@ use selvik_core::mesh::{Surface, TriangleMesh, box_mesh, cylinder_mesh, sphere_m
 use selvik_core::robot::{Joint, JointKind, JointLimits, Link, Mechanism, Span};
 use selvik_core::spatial::{Pose, Vector, pose_from_rpy};
 
-use crate::mesh::read_mesh;
-use crate::package::{LengthUnit, PackageFiles};
+use crate::mesh::{MeshConvention, read_mesh};
+use crate::package::{LengthUnit, PackageFiles, UpAxis};
+use crate::xml::parsed;
 use crate::{FormatError, Result};
 
 /// Facets of a round primitive.
@@ -25,12 +26,7 @@ pub(crate) const FACETS: usize = 48;
 /// # Errors
 /// [`FormatError`] with the line.
 pub fn read_urdf(files: &PackageFiles, name: &str, wanted_by: &str) -> Result<Mechanism> {
-    let bytes = files.get(name, wanted_by)?;
-    let text = std::str::from_utf8(bytes)
-        .map_err(|e| FormatError::at(name, format!("byte {}", e.valid_up_to()), "is not UTF-8 text"))?;
-    let document = Document::parse(text).map_err(|e| {
-        FormatError::at(name, format!("line {}", e.pos().row), format!("is not well-formed XML: {e}"))
-    })?;
+    let document = parsed(name, files.get(name, wanted_by)?)?;
     Reader { files, name, document: &document }.read()
 }
 
@@ -163,7 +159,8 @@ impl Reader<'_> {
             "mesh" => {
                 let file = self.resolve(&shape, self.attribute(&shape, "filename")?)?;
                 // URDF is in metres whatever the mesh format; `scale` says otherwise.
-                let mesh = read_mesh(self.files, &file, LengthUnit::M, self.name)?;
+                let convention = MeshConvention { unit: LengthUnit::M, up: UpAxis::Z };
+                let mesh = read_mesh(self.files, &file, convention, self.name)?.mesh;
                 let [x, y, z] = self.numbers(&shape, "scale")?.unwrap_or([1.0; 3]);
                 scaled(&mesh, [x, y, z])
                     .ok_or_else(|| self.fail(&shape, "the scale leaves nothing of the mesh"))
@@ -172,14 +169,8 @@ impl Reader<'_> {
         }
     }
 
-    /// A mesh path of the package: relative to the URDF, or `package://name/…` found below it.
     fn resolve(&self, node: &Node, filename: &str) -> Result<String> {
-        let folder = self.name.rsplit_once('/').map_or("", |(f, _)| f);
-        let plain = filename.strip_prefix("package://").unwrap_or(filename);
-        let beside = if folder.is_empty() { plain.to_owned() } else { format!("{folder}/{plain}") };
-        let inside = plain.split_once('/').map_or(plain, |(_, rest)| rest);
-        let candidates = [flat(&beside), flat(plain), flat(inside), flat(&format!("{folder}/{inside}"))];
-        candidates.into_iter().flatten().find(|c| self.files.contains(c)).ok_or_else(|| {
+        resolve(self.files, self.name, filename).ok_or_else(|| {
             self.fail(node, &format!("mesh \"{filename}\" is not in the package; add it beside the URDF"))
         })
     }
@@ -220,6 +211,49 @@ impl Reader<'_> {
         let row = self.document.text_pos_at(node.range().start).row;
         FormatError::at(self.name, format!("line {row}"), message)
     }
+}
+
+/// A mesh path of the package: relative to the URDF, or `package://name/…` found below it, or else the only
+/// file whose path ends like it.
+fn resolve(files: &PackageFiles, urdf: &str, filename: &str) -> Option<String> {
+    let folder = urdf.rsplit_once('/').map_or("", |(f, _)| f);
+    let plain = filename.strip_prefix("package://").or(filename.strip_prefix("file://")).unwrap_or(filename);
+    let beside = if folder.is_empty() { plain.to_owned() } else { format!("{folder}/{plain}") };
+    let inside = plain.split_once('/').map_or(plain, |(_, rest)| rest);
+    let candidates = [flat(&beside), flat(plain), flat(inside), flat(&format!("{folder}/{inside}"))];
+    if let Some(found) = candidates.into_iter().flatten().find(|c| files.contains(c)) {
+        return Some(found);
+    }
+    let parts: Vec<&str> = plain.split('/').filter(|p| !matches!(*p, "" | "." | "..")).collect();
+    (0..parts.len()).find_map(|skipped| {
+        let end = parts[skipped..].join("/");
+        let mut like = files.iter().map(|(name, _)| name).filter(|name| {
+            name.strip_suffix(end.as_str()).is_some_and(|before| before.is_empty() || before.ends_with('/'))
+        });
+        like.next().filter(|_| like.next().is_none()).map(str::to_owned)
+    })
+}
+
+/// The mesh files that the URDF file `name` names, and where among `files` they are, if anywhere.
+///
+/// # Errors
+/// [`FormatError`] when the URDF can't be read as XML.
+pub(crate) fn meshes_of(files: &PackageFiles, name: &str) -> Result<Vec<(String, Option<String>)>> {
+    let document = parsed(name, files.get(name, "the import")?)?;
+    let mut meshes: Vec<(String, Option<String>)> = Vec::new();
+    let named = document.descendants().filter(|n| n.has_tag_name("mesh"));
+    // Where a link is seen, its collision shape is not read.
+    let read = named.filter(|mesh| {
+        let link = mesh.ancestors().find(|a| a.has_tag_name("link"));
+        let seen = link.is_some_and(|l| child(&l, "visual").is_some());
+        !seen || mesh.ancestors().any(|a| a.has_tag_name("visual"))
+    });
+    for filename in read.filter_map(|m| m.attribute("filename")) {
+        if !meshes.iter().any(|(known, _)| known == filename) {
+            meshes.push((filename.to_owned(), resolve(files, name, filename)));
+        }
+    }
+    Ok(meshes)
 }
 
 fn child<'a, 'i>(node: &Node<'a, 'i>, tag: &str) -> Option<Node<'a, 'i>> {

@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use indexmap::IndexMap;
 use selvik_core::cell::{Cell, Item, ItemId, Role};
-use selvik_core::clearance::{Requirement, Rule, RuleSet};
+use selvik_core::clearance::{AllowedLinks, Requirement, Rule, RuleSet};
 use selvik_core::mesh::{Surface, TriangleMesh, box_mesh, cylinder_mesh, sphere_mesh};
 use selvik_core::program::{
     Goal, Lane, Motion, Move, Path, PathTolerance, Program, ProgramError, RunPlan, plan_path,
@@ -16,12 +16,14 @@ use selvik_core::robot::{
 };
 use selvik_core::view::Tour;
 
-use crate::mesh::read_mesh;
+use crate::mesh::{MeshConvention, read_mesh};
 use crate::package::{
-    BodyDocument, CELL_FILE, CellDocument, DhConvention, DhRowDocument, MechanismDocument, MechanismSource,
-    MoveDocument, PackageFiles, PostureDocument, ProgramDocument, RoleDocument, ShapeDocument,
-    TargetDocument, TourStopDocument, ViewpointDocument, read_document, read_targets,
+    BodyDocument, CELL_FILE, CellDocument, DhConvention, DhRowDocument, ItemDocument, MechanismDocument,
+    MechanismSource, MoveDocument, PackageFiles, PostureDocument, ProgramDocument, RoleDocument,
+    ShapeDocument, TargetDocument, TourStopDocument, ViewpointDocument, is_colour, read_document,
+    read_targets,
 };
+use crate::srdf::read_srdf;
 use crate::urdf::{FACETS, read_urdf};
 use crate::{FormatError, Result};
 
@@ -57,6 +59,16 @@ impl Workcell {
     /// # Errors
     /// [`FormatError`] for the first thing that is wrong.
     pub fn from_document(document: CellDocument, files: &PackageFiles) -> Result<Self> {
+        Self::built_on(&[], document, files)
+    }
+
+    /// Joins `document` with the files it names. Geometry that one of `others` describes by the same
+    /// files is taken from there, not read again.
+    ///
+    /// # Errors
+    /// [`FormatError`] for the first thing that is wrong.
+    pub fn built_on(others: &[&Self], document: CellDocument, files: &PackageFiles) -> Result<Self> {
+        let mut known = Known::of(others);
         let mut mechanisms = HashMap::new();
         let mut items = Vec::with_capacity(document.items.len());
         for (index, item) in document.items.iter().enumerate() {
@@ -75,17 +87,18 @@ impl Workcell {
                 parent: item.parent.clone().map(ItemId),
                 on_link: item.on_link.clone(),
                 pose: item.pose.to_pose(),
-                surface: surface(files, &item.bodies, &place)?,
+                surface: known.surface(files, item, &place)?,
             });
             if let Some(mechanism) = &item.mechanism {
-                mechanisms.insert(ItemId(item.id.clone()), read_mechanism(files, mechanism, &place)?);
+                mechanisms.insert(ItemId(item.id.clone()), known.mechanism(files, mechanism, &place)?);
             }
         }
         let cell = Cell::new(items).map_err(|e| refuse("items", e))?;
         let assembly = Assembly::new(cell, mechanisms).map_err(|e| refuse("items", e))?;
         let rest = rest(&document, &assembly)?;
         let names = Names { assembly: &assembly };
-        let rules = rules(&document, &names)?;
+        let mut rules = rules(&document, &names)?;
+        rules.allowed_links = allowed_links(&document, files, &names)?;
         let programs = programs(&document, files, &names)?;
         let plan = plan(&document, &programs)?;
         views(&document, &names)?;
@@ -147,6 +160,68 @@ impl Workcell {
     }
 }
 
+/// Geometry by how documents describe it, so that the same is read once.
+#[derive(Default)]
+struct Known {
+    surfaces: HashMap<Vec<u8>, Arc<Surface>>,
+    mechanisms: HashMap<Vec<u8>, Mechanism>,
+}
+
+impl Known {
+    fn of(cells: &[&Workcell]) -> Self {
+        let mut known = Self::default();
+        for cell in cells {
+            let items = cell.assembly.cell();
+            for item in &cell.document.items {
+                let at = items.position(&ItemId(item.id.clone())).expect("every item is in the tree");
+                if let Some(surface) = &items.items()[at].surface {
+                    known.surfaces.insert(description(&item.bodies), Arc::clone(surface));
+                }
+                if let (Some(document), Some(mechanism)) = (&item.mechanism, cell.assembly.mechanism(at)) {
+                    known.mechanisms.insert(description(document), mechanism.clone());
+                }
+            }
+        }
+        known
+    }
+
+    fn surface(
+        &mut self,
+        files: &PackageFiles,
+        item: &ItemDocument,
+        place: &str,
+    ) -> Result<Option<Arc<Surface>>> {
+        let key = description(&item.bodies);
+        if let Some(known) = self.surfaces.get(&key) {
+            return Ok(Some(Arc::clone(known)));
+        }
+        let read = surface(files, &item.bodies, place)?;
+        if let Some(read) = &read {
+            self.surfaces.insert(key, Arc::clone(read));
+        }
+        Ok(read)
+    }
+
+    fn mechanism(
+        &mut self,
+        files: &PackageFiles,
+        document: &MechanismDocument,
+        place: &str,
+    ) -> Result<Mechanism> {
+        let key = description(document);
+        if let Some(known) = self.mechanisms.get(&key) {
+            return Ok(known.clone());
+        }
+        let read = read_mechanism(files, document, place)?;
+        self.mechanisms.insert(key, read.clone());
+        Ok(read)
+    }
+}
+
+fn description(of: &impl serde::Serialize) -> Vec<u8> {
+    serde_json::to_vec(of).expect("plain data")
+}
+
 fn refuse(place: impl std::fmt::Display, message: impl std::fmt::Display) -> FormatError {
     FormatError::at(CELL_FILE, place, message)
 }
@@ -183,7 +258,9 @@ fn surface(files: &PackageFiles, bodies: &[BodyDocument], place: &str) -> Result
             }
         };
         let mesh: TriangleMesh = match &body.shape {
-            ShapeDocument::Mesh { file, unit } => read_mesh(files, file, *unit, &place)?,
+            ShapeDocument::Mesh { file, unit, up } => {
+                read_mesh(files, file, MeshConvention { unit: *unit, up: *up }, &place)?.mesh
+            }
             ShapeDocument::Box { size_mm } => {
                 positive(size_mm)?;
                 box_mesh(size_mm.map(|x| x * 1e-3))
@@ -442,6 +519,25 @@ fn program(document: &ProgramDocument, files: &PackageFiles, names: &Names) -> R
     Ok(Program { name: document.name.clone(), robot, tcp, moves })
 }
 
+/// The pairs of links that the SRDF files of mechanisms let touch.
+fn allowed_links(document: &CellDocument, files: &PackageFiles, names: &Names) -> Result<Vec<AllowedLinks>> {
+    let mut allowed = Vec::new();
+    for item in &document.items {
+        let Some(file) = item.mechanism.as_ref().and_then(|m| m.srdf.as_ref()) else { continue };
+        let place = format!("item \"{}\"", item.id);
+        let at = names.item(&item.id, &place)?;
+        let mechanism = names.assembly.mechanism(at).expect("it has one");
+        let link = |name: &str| {
+            let unknown = || FormatError::file(file, format!("{} has no link \"{name}\"", item.name));
+            mechanism.link(name).ok_or_else(unknown)
+        };
+        for (a, b, reason) in read_srdf(files, file, &place)?.may_touch {
+            allowed.push(AllowedLinks { item: at, links: (link(&a)?, link(&b)?), reason });
+        }
+    }
+    Ok(allowed)
+}
+
 fn configuration(posture: PostureDocument) -> Configuration {
     Configuration {
         shoulder: if posture.front { Shoulder::Front } else { Shoulder::Back },
@@ -473,12 +569,14 @@ fn plan(document: &CellDocument, programs: &IndexMap<String, Program>) -> Result
     Ok(RunPlan { lanes })
 }
 
-fn is_colour(text: &str) -> bool {
-    text.strip_prefix('#').is_some_and(|hex| hex.len() == 6 && hex.bytes().all(|b| b.is_ascii_hexdigit()))
-}
-
 fn views(document: &CellDocument, names: &Names) -> Result<()> {
     unique("views", document.views.iter().map(|v| &v.id))?;
+    unique("visibility_sets", document.visibility_sets.iter().map(|s| &s.id))?;
+    for set in &document.visibility_sets {
+        let place = format!("visibility set \"{}\"", set.id);
+        set.items.iter().try_for_each(|id| names.item(id, &place).map(drop))?;
+    }
+    let known_set = |id: &String| document.visibility_sets.iter().any(|s| &s.id == id);
     let sound = |viewpoint: &ViewpointDocument, place: &str| match viewpoint.is_sound() {
         true => Ok(()),
         false => Err(refuse(place, "every number must be finite; distance, lens and width positive")),
@@ -486,6 +584,9 @@ fn views(document: &CellDocument, names: &Names) -> Result<()> {
     for view in &document.views {
         let place = format!("view \"{}\"", view.id);
         view.hidden.iter().try_for_each(|id| names.item(id, &place).map(drop))?;
+        if let Some(id) = view.sets.iter().flatten().find(|id| !known_set(id)) {
+            return Err(refuse(&place, format!("there is no visibility set \"{id}\"")));
+        }
         sound(&view.viewpoint, &place)?;
     }
     let known = |id: &String| document.views.iter().any(|v| &v.id == id);

@@ -9,11 +9,9 @@ use proptest::prelude::*;
 use proptest::test_runner::{Config, TestRunner};
 use rstest::rstest;
 use selvik_formats::Workcell;
-use selvik_formats::mesh::{read_mesh, read_obj, read_ply, read_stl};
-use selvik_formats::package::{
-    CELL_FILE, LengthUnit, PackageFiles, document_from_slice, read_targets, to_entries,
-};
-use selvik_formats::{FormatError, read_urdf};
+use selvik_formats::mesh::{MeshConvention, read_collada, read_mesh, read_obj, read_ply, read_stl};
+use selvik_formats::package::{CELL_FILE, PackageFiles, document_from_slice, read_targets, to_entries};
+use selvik_formats::{FormatError, read_srdf, read_urdf};
 
 /// No reader of these small files may hold more than this at once.
 const MOST_BYTES: usize = 256 << 20;
@@ -88,6 +86,17 @@ const ARM: &str = r#"<robot name="a"><link name="base"><visual><geometry><box si
     <link name="tip"><visual><origin xyz="0 0 0.1" rpy="0 0.2 0"/><geometry><cylinder radius="0.05" length="0.2"/></geometry></visual></link>
     <joint name="q" type="revolute"><parent link="base"/><child link="tip"/><origin xyz="0 0 1"/><axis xyz="0 0 1"/>
     <limit lower="-1" upper="1" velocity="2" effort="1"/></joint></robot>"#;
+const DAE: &str = r##"<COLLADA xmlns="http://www.collada.org/2005/11/COLLADASchema" version="1.4.1">
+    <asset><unit meter="0.001"/><up_axis>Y_UP</up_axis></asset><library_geometries><geometry id="g"><mesh>
+    <source id="p"><float_array id="pa" count="12">0 0 0 1 0 0 0 1 0 0 0 1</float_array>
+    <technique_common><accessor source="#pa" count="4" stride="3"/></technique_common></source>
+    <vertices id="v"><input semantic="POSITION" source="#p"/></vertices>
+    <polylist count="4"><input semantic="VERTEX" source="#v" offset="0"/><vcount>3 3 3 3</vcount>
+    <p>0 2 1 0 1 3 0 3 2 1 2 3</p></polylist></mesh></geometry></library_geometries>
+    <library_visual_scenes><visual_scene id="s"><node><rotate>0 0 1 90</rotate><instance_geometry url="#g"/></node>
+    </visual_scene></library_visual_scenes><scene><instance_visual_scene url="#s"/></scene></COLLADA>"##;
+const SRDF: &str = r#"<robot name="a"><group name="arm"><chain base_link="base" tip_link="tip"/><joint name="q"/></group>
+    <disable_collisions link1="base" link2="tip" reason="Never"/></robot>"#;
 const TARGETS: &str = "id,frame,x_mm,y_mm,z_mm,roll_deg,pitch_deg,yaw_deg\na,,1,2,3,4,5,6\n\"b \"\"q\"\"\",world,1.5,-2,3e2,0,90,180\n";
 const CELL: &str = r##"{"format": "selvik-cell/1", "name": "Small", "items": [
     {"id": "arm", "name": "Arm", "role": "robot", "mechanism": {"from": {"urdf": "arm.urdf"}}},
@@ -167,7 +176,7 @@ fn package(cell: &[u8]) -> PackageFiles {
 }
 
 fn is_glb(bytes: &[u8]) -> bool {
-    read_mesh(&file("m.glb", bytes), "m.glb", LengthUnit::M, "a test").is_ok()
+    read_mesh(&file("m.glb", bytes), "m.glb", MeshConvention::default(), "a test").is_ok()
 }
 
 fn is_zip(bytes: &[u8]) -> bool {
@@ -181,6 +190,8 @@ fn is_zip(bytes: &[u8]) -> bool {
 #[case::ply_text(ply_text(), |b: &[u8]| read_ply("m", b, 1.0).is_ok())]
 #[case::ply(ply(), |b: &[u8]| read_ply("m", b, 1.0).is_ok())]
 #[case::glb(glb(), is_glb)]
+#[case::collada(DAE.into(), |b: &[u8]| read_collada("m", b).is_ok())]
+#[case::srdf(SRDF.into(), |b: &[u8]| read_srdf(&file("a.srdf", b), "a.srdf", "a test").is_ok())]
 #[case::urdf(ARM.into(), |b: &[u8]| read_urdf(&file("arm.urdf", b), "arm.urdf", "a test").is_ok())]
 #[case::targets(TARGETS.into(), |b: &[u8]| read_targets("t.csv", b).is_ok())]
 #[case::cell(CELL.into(), |b: &[u8]| document_from_slice(b).map(to_entries_of).and_then(|()| Workcell::read(&package(b))).is_ok())]
@@ -223,7 +234,7 @@ fn a_zip_that_grows_a_thousandfold_is_refused_before_it_fills_the_memory() {
     assert!(bomb.len() < 1 << 20, "{}", bomb.len());
     let start = Instant::now();
     let refused = says(PackageFiles::from_zip_within(&bomb, 40 << 20));
-    assert!(refused.contains("zeros.stl"), "{refused}");
+    assert!(refused.contains("zeros.stl") && refused.contains("more than 40 MiB"), "{refused}");
     assert!(start.elapsed() < LONGEST, "{:?}", start.elapsed());
 }
 
@@ -236,7 +247,7 @@ fn a_path_that_leads_out_of_the_package_is_refused_by_name(#[case] path: &str) {
     writer.start_file(path, zip::write::SimpleFileOptions::default()).expect("to memory");
     let zipped = writer.finish().expect("to memory").into_inner();
     let refused = says(PackageFiles::from_zip(&zipped));
-    assert!(refused.contains("outside.stl"), "{refused}");
+    assert!(refused.contains("outside.stl") && refused.contains("leads out"), "{refused}");
 }
 
 #[test]

@@ -2,10 +2,12 @@
 
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex};
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 use selvik_core::clearance::{Progress, SweepOptions, clearance_band, sweep};
-use selvik_formats::report::{BandReport, ReachReport, SweepReport, band_report, reach_report, sweep_report};
+use selvik_formats::report::{
+    BandReport, ReachReport, SweepReport, Verdict, band_report, reach_report, sweep_report,
+};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -42,6 +44,7 @@ struct Sweeping {
     cell: Uuid,
     fingerprint: String,
     progress: Arc<Progress>,
+    since: Instant,
 }
 
 /// A job that runs.
@@ -49,10 +52,12 @@ struct Sweeping {
 pub struct RunningJob {
     /// Which.
     pub id: Uuid,
-    /// Pairs finished.
+    /// Steps done.
     pub done: usize,
-    /// Pairs in all; 0 before they are counted.
+    /// Steps in all; 0 before they are counted.
     pub total: usize,
+    /// Since it began.
+    pub elapsed_s: f64,
 }
 
 impl Jobs {
@@ -66,7 +71,8 @@ impl Jobs {
         let running = self.0.lock().expect("not poisoned");
         let (&id, sweeping) = running.iter().filter(|(_, s)| s.cell == cell).max_by_key(|(id, _)| **id)?;
         let (done, total) = sweeping.progress.state();
-        Some(RunningJob { id, done, total })
+        let elapsed_s = sweeping.since.elapsed().as_secs_f64();
+        Some(RunningJob { id, done, total, elapsed_s })
     }
 }
 
@@ -77,23 +83,28 @@ impl App {
         cell.path()?;
         let job = Uuid::now_v7();
         let progress = Arc::new(Progress::default());
+        let since = Instant::now();
         {
             let mut running = self.jobs.0.lock().expect("not poisoned");
-            let same = |s: &Sweeping| s.cell == id && s.fingerprint == cell.fingerprint;
+            let same =
+                |s: &Sweeping| s.cell == id && s.fingerprint == cell.fingerprint && !s.progress.stopped();
             if let Some((&under_way, _)) = running.iter().find(|(_, s)| same(s)) {
                 return Ok(under_way);
             }
             let fingerprint = cell.fingerprint.clone();
-            running.insert(job, Sweeping { cell: id, fingerprint, progress: Arc::clone(&progress) });
+            let progress = Arc::clone(&progress);
+            running.insert(job, Sweeping { cell: id, fingerprint, progress, since });
         }
         let app = self.clone();
         tokio::spawn(async move {
             let watched = Arc::clone(&progress);
             let tell = |state: &'static str| {
                 let (done, total) = watched.state();
-                app.live.tell(Event::Job { cell: id, job, done, total, state });
+                let elapsed_s = since.elapsed().as_secs_f64();
+                app.live.tell(Event::Job { cell: id, job, done, total, elapsed_s, state });
             };
             let shared = Arc::clone(&cell);
+            let swept = Arc::clone(&progress);
             let mut work = tokio::task::spawn_blocking(move || find(&shared, &progress));
             let findings = loop {
                 tokio::select! {
@@ -102,9 +113,13 @@ impl App {
                 }
             };
             let state = match findings {
-                Ok(findings) if findings.clearance.complete => {
+                // One stopped while the band was drawn has all pairs, but half a band.
+                Ok(findings) if findings.clearance.complete && !swept.stopped() => {
                     let report = serde_json::to_value(&findings).expect("plain data");
-                    if let Err(error) = app.store.keep_sweep(id, &cell.fingerprint, &report).await {
+                    let count =
+                        |verdict| findings.clearance.pairs.iter().filter(|p| p.verdict == verdict).count();
+                    let counts = (count(Verdict::Broken), count(Verdict::Tight));
+                    if let Err(error) = app.store.keep_sweep(id, &cell.fingerprint, &report, counts).await {
                         tracing::error!("the sweep could not be kept: {error}");
                     }
                     "finished"
@@ -123,7 +138,7 @@ impl App {
 }
 
 fn find(cell: &OpenCell, progress: &Progress) -> Findings {
-    let start = std::time::Instant::now();
+    let start = Instant::now();
     let workcell = &cell.workcell;
     let path = cell.path.as_ref().expect("asked before starting");
     let options = SweepOptions::default();

@@ -5,6 +5,7 @@
 mod api;
 mod error;
 mod guard;
+mod imports;
 mod jobs;
 mod live;
 mod open_cell;
@@ -19,6 +20,7 @@ use uuid::Uuid;
 
 pub use api::openapi;
 pub use guard::AllowedHosts;
+use imports::Imports;
 use jobs::Jobs;
 use live::Live;
 use open_cell::OpenCell;
@@ -29,6 +31,7 @@ pub struct App {
     store: Store,
     open: Arc<Mutex<HashMap<Uuid, Arc<OpenCell>>>>,
     jobs: Jobs,
+    imports: Imports,
     live: Live,
 }
 
@@ -36,7 +39,13 @@ impl App {
     /// An application on the cells of `store`.
     #[must_use]
     pub fn new(store: Store) -> Self {
-        Self { store, open: Arc::default(), jobs: Jobs::default(), live: Live::default() }
+        Self {
+            store,
+            open: Arc::default(),
+            jobs: Jobs::default(),
+            imports: Imports::default(),
+            live: Live::default(),
+        }
     }
 
     /// Everything the server answers to.

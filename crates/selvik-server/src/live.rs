@@ -28,10 +28,12 @@ pub enum Event {
         cell: Uuid,
         /// Which job.
         job: Uuid,
-        /// Pairs finished.
+        /// Steps done.
         done: usize,
-        /// Pairs in all.
+        /// Steps in all.
         total: usize,
+        /// Since it began.
+        elapsed_s: f64,
         /// `running`, `finished` or `stopped`.
         state: &'static str,
     },

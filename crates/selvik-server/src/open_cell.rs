@@ -20,7 +20,9 @@ pub struct OpenCell {
     pub workcell: Workcell,
     /// The path of the run plan, or why there is none.
     pub path: Result<Path, String>,
-    pub files: PackageFiles,
+    pub files: Arc<PackageFiles>,
+    /// Changes with the contents of the files.
+    files_hash: String,
     /// For each body the name under which its mesh is served.
     pub mesh_names: Vec<String>,
     /// Bodies by that name; several may share one.
@@ -36,28 +38,45 @@ impl OpenCell {
     /// [`FormatError`] when what is stored can't be read.
     pub fn new(stored: StoredCell) -> Result<Self, FormatError> {
         let workcell = Workcell::from_document(stored.document, &stored.files)?;
+        let files_hash = files_hash(&stored.files);
+        Ok(Self::of(stored.revision, workcell, (Arc::new(stored.files), files_hash), &HashMap::new()))
+    }
+
+    /// The cell after a change that left `workcell`, and after `added` files.
+    pub fn revised(&self, revision: i64, workcell: Workcell, added: &PackageFiles) -> Self {
+        let files = if added.is_empty() {
+            (Arc::clone(&self.files), self.files_hash.clone())
+        } else {
+            let mut files = (*self.files).clone();
+            files.extend(added);
+            let hash = files_hash(&files);
+            (Arc::new(files), hash)
+        };
+        Self::of(revision, workcell, files, &self.meshes)
+    }
+
+    fn of(
+        revision: i64,
+        workcell: Workcell,
+        (files, files_hash): (Arc<PackageFiles>, String),
+        known: &HashMap<String, Arc<Surface>>,
+    ) -> Self {
         let path = workcell.path().map_err(|e| e.to_string());
+        let mut names: HashMap<*const Surface, String> =
+            known.iter().map(|(name, surface)| (Arc::as_ptr(surface), name.clone())).collect();
         let mut meshes = HashMap::new();
         let mesh_names = workcell
             .assembly
             .bodies()
             .iter()
             .map(|body| {
-                let name = hash_of(&body.surface);
+                let name = names.entry(Arc::as_ptr(&body.surface)).or_insert_with(|| hash_of(&body.surface));
                 meshes.entry(name.clone()).or_insert_with(|| Arc::clone(&body.surface));
-                name
+                name.clone()
             })
             .collect();
-        let fingerprint = fingerprint(&workcell.document, &stored.files);
-        Ok(Self {
-            revision: stored.revision,
-            workcell,
-            path,
-            files: stored.files,
-            mesh_names,
-            meshes,
-            fingerprint,
-        })
+        let fingerprint = fingerprint(&workcell.document, &files_hash);
+        Self { revision, workcell, path, files, files_hash, mesh_names, meshes, fingerprint }
     }
 
     /// The mesh called `name` as it is drawn: little-endian counts of vertices, triangles and edges
@@ -114,29 +133,54 @@ impl App {
         Ok(Arc::clone(newest))
     }
 
-    /// Takes a change into memory. What does not move bodies or rules keeps what is computed.
+    /// Takes a change into memory, with the files it brought. What does not move bodies or rules keeps what
+    /// is computed; geometry is read only where it is new, or in `also`.
     pub(crate) async fn follow(
         &self,
         id: Uuid,
-        before: &OpenCell,
-        revision: i64,
-        document: CellDocument,
+        before: &Arc<OpenCell>,
+        change: Change,
     ) -> Result<Arc<OpenCell>, Problem> {
-        if !only_views_differ(&before.workcell.document, &document) {
-            return self.reopen(id).await;
-        }
-        let cell = Arc::new(OpenCell {
-            revision,
-            workcell: Workcell { document, ..before.workcell.clone() },
-            path: before.path.clone(),
-            files: before.files.clone(),
-            mesh_names: before.mesh_names.clone(),
-            meshes: before.meshes.clone(),
-            fingerprint: before.fingerprint.clone(),
+        let before = Arc::clone(before);
+        let cell = tokio::task::spawn_blocking(move || -> Result<_, FormatError> {
+            let Change { revision, document, added, also } = change;
+            if only_views_differ(&before.workcell.document, &document) {
+                return Ok(OpenCell {
+                    revision,
+                    workcell: Workcell { document, ..before.workcell.clone() },
+                    path: before.path.clone(),
+                    files: Arc::clone(&before.files),
+                    files_hash: before.files_hash.clone(),
+                    mesh_names: before.mesh_names.clone(),
+                    meshes: before.meshes.clone(),
+                    fingerprint: before.fingerprint.clone(),
+                });
+            }
+            let mut known = vec![&before.workcell];
+            known.extend(also.as_deref());
+            let mut files = (*before.files).clone();
+            files.extend(&added);
+            let workcell = Workcell::built_on(&known, document, &files)?;
+            Ok(before.revised(revision, workcell, &added))
         });
-        self.open.lock().expect("not poisoned").insert(id, Arc::clone(&cell));
+        let cell = Arc::new(cell.await??);
+        let mut open = self.open.lock().expect("not poisoned");
+        let newest = open.entry(id).or_insert_with(|| Arc::clone(&cell));
+        if newest.revision < cell.revision {
+            *newest = Arc::clone(&cell);
+        }
         Ok(cell)
     }
+}
+
+/// A stored change of a cell.
+pub struct Change {
+    pub revision: i64,
+    pub document: CellDocument,
+    /// Files it brought.
+    pub added: PackageFiles,
+    /// A cell that has read some of its geometry already.
+    pub also: Option<Arc<Workcell>>,
 }
 
 /// Whether two documents are alike but for their views.
@@ -144,9 +188,22 @@ pub fn only_views_differ(a: &CellDocument, b: &CellDocument) -> bool {
     without_views(a) == without_views(b)
 }
 
-/// What is left of a document when nothing is said of how it is looked at.
+/// What is left of a document when nothing is said of how it is looked at or what people remember of it.
 fn without_views(document: &CellDocument) -> CellDocument {
-    CellDocument { views: Vec::new(), opening_view: None, tours: Vec::new(), ..document.clone() }
+    let mut document = CellDocument {
+        name: String::new(),
+        views: Vec::new(),
+        visibility_sets: Vec::new(),
+        opening_view: None,
+        tours: Vec::new(),
+        ..document.clone()
+    };
+    for item in &mut document.items {
+        item.colour = None;
+        item.locked = false;
+        item.notes = None;
+    }
+    document
 }
 
 fn hash_of(surface: &Surface) -> String {
@@ -160,9 +217,15 @@ fn hash_of(surface: &Surface) -> String {
     hex(&hash.finalize())
 }
 
-fn fingerprint(document: &CellDocument, files: &PackageFiles) -> String {
+fn fingerprint(document: &CellDocument, files_hash: &str) -> String {
     let mut hash = Sha256::new();
     hash.update(serde_json::to_vec(&without_views(document)).expect("plain data"));
+    hash.update(files_hash);
+    hex(&hash.finalize())
+}
+
+fn files_hash(files: &PackageFiles) -> String {
+    let mut hash = Sha256::new();
     for (name, content) in files.iter() {
         hash.update(name);
         hash.update(content);

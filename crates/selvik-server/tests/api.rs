@@ -137,7 +137,7 @@ async fn a_sweep_runs_as_a_job_tells_its_progress_and_is_kept() {
     assert!(band["lower_mm"][at].as_f64() <= pair["attained_mm"].as_f64());
 
     // Moving something makes it stale; undoing makes it fresh again.
-    let edit = json!({"base_revision": 1, "edit": {"edit": "place_item", "item": "rack", "pose": {"xyz_mm": [1500, 2000, 0]}}});
+    let edit = json!({"base_revision": 1, "edit": {"edit": "place_items", "places": [{"item": "rack", "pose": {"xyz_mm": [1500, 2000, 0]}}]}});
     let edits = format!("{}/api/cells/{id}/edits", server.url);
     let answer = Client::new().post(&edits).json(&edit).send().await.expect("an answer");
     assert_eq!(answer.status(), StatusCode::OK);

@@ -1,4 +1,7 @@
+use std::collections::HashMap;
+
 use chrono::{DateTime, Utc};
+use diesel::dsl::{count_star, exists, not, sum};
 use diesel::prelude::*;
 use diesel::upsert::excluded;
 use diesel_async::{AsyncConnection, AsyncPgConnection, RunQueryDsl};
@@ -13,7 +16,7 @@ use crate::schema::{assets, cell_files, cells, entries, sweeps};
 use crate::{Store, StoreError};
 
 /// A line of the cell list.
-#[derive(Debug, Clone, PartialEq, Queryable)]
+#[derive(Debug, Clone, PartialEq)]
 pub struct CellSummary {
     /// Which.
     pub id: Uuid,
@@ -25,6 +28,27 @@ pub struct CellSummary {
     pub changed_at: DateTime<Utc>,
     /// When it was last opened.
     pub opened_at: Option<DateTime<Utc>>,
+    /// When it was put into the bin, if it lies there.
+    pub binned_at: Option<DateTime<Utc>>,
+    /// Whether there is a picture of it.
+    pub has_thumbnail: bool,
+    /// Items in its roster.
+    pub items: i64,
+    /// What its files hold together.
+    pub bytes: i64,
+    /// How its rules stood at the last sweep.
+    pub swept: Option<SweptSummary>,
+}
+
+/// How the rules of a cell stood at its last sweep.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct SweptSummary {
+    /// Pairs that broke theirs.
+    pub broken: i32,
+    /// Pairs that were tight.
+    pub tight: i32,
+    /// Whether the cell was changed afterwards.
+    pub changed_since: bool,
 }
 
 /// A whole cell.
@@ -51,6 +75,11 @@ impl StoredCell {
     }
 }
 
+diesel::define_sql_function! {
+    /// How many bytes there are.
+    fn octet_length(content: diesel::sql_types::Binary) -> diesel::sql_types::Integer;
+}
+
 type Row = (String, String, i32, Value);
 
 impl Store {
@@ -68,44 +97,70 @@ impl Store {
                     .values((cells::id.eq(id), cells::name.eq(&document.name), cells::revision.eq(1)))
                     .execute(connection)
                     .await?;
-                for (path, content) in files.iter().filter(|(path, _)| *path != CELL_FILE) {
-                    let hash = hash_of(content);
-                    diesel::insert_into(assets::table)
-                        .values((assets::hash.eq(&hash), assets::content.eq(content)))
-                        .on_conflict_do_nothing()
-                        .execute(connection)
-                        .await?;
-                    diesel::insert_into(cell_files::table)
-                        .values((
-                            cell_files::cell_id.eq(id),
-                            cell_files::path.eq(path),
-                            cell_files::hash.eq(&hash),
-                        ))
-                        .execute(connection)
-                        .await?;
-                }
-                let parts = to_entries(document);
-                let rows: Vec<_> = parts.iter().map(|e| row(id, e)).collect();
-                for chunk in rows.chunks(1000) {
-                    diesel::insert_into(entries::table).values(chunk).execute(connection).await?;
-                }
-                Ok(())
+                write_files(connection, id, files).await?;
+                write_entries(connection, id, document).await
             })
             .await?;
         Ok(id)
     }
 
-    /// All cells, the last opened first.
+    /// All cells, also those in the bin, the last opened first.
     ///
     /// # Errors
     /// [`StoreError::Database`].
     pub async fn list(&self) -> Result<Vec<CellSummary>, StoreError> {
-        let rows = cells::table
-            .select((cells::id, cells::name, cells::revision, cells::changed_at, cells::opened_at))
+        type Line = (Uuid, String, i64, DateTime<Utc>, Option<DateTime<Utc>>, Option<DateTime<Utc>>, bool);
+        let mut connection = self.connection().await?;
+        let lines: Vec<Line> = cells::table
+            .select((
+                cells::id,
+                cells::name,
+                cells::revision,
+                cells::changed_at,
+                cells::opened_at,
+                cells::binned_at,
+                cells::thumbnail.is_not_null(),
+            ))
             .order((cells::opened_at.desc().nulls_last(), cells::changed_at.desc()))
-            .load(&mut self.connection().await?)
+            .load(&mut connection)
             .await?;
-        Ok(rows)
+        let items: Vec<(Uuid, i64)> = entries::table
+            .filter(entries::kind.eq("item"))
+            .group_by(entries::cell_id)
+            .select((entries::cell_id, count_star()))
+            .load(&mut connection)
+            .await?;
+        let bytes: Vec<(Uuid, Option<i64>)> = cell_files::table
+            .inner_join(assets::table)
+            .group_by(cell_files::cell_id)
+            .select((cell_files::cell_id, sum(octet_length(assets::content))))
+            .load(&mut connection)
+            .await?;
+        let swept: Vec<(Uuid, i32, i32, DateTime<Utc>)> = sweeps::table
+            .select((sweeps::cell_id, sweeps::broken, sweeps::tight, sweeps::at))
+            .load(&mut connection)
+            .await?;
+        let items: HashMap<_, _> = items.into_iter().collect();
+        let bytes: HashMap<_, _> = bytes.into_iter().collect();
+        let swept: HashMap<_, _> = swept.into_iter().map(|(id, b, t, at)| (id, (b, t, at))).collect();
+        let summary =
+            |(id, name, revision, changed_at, opened_at, binned_at, has_thumbnail): Line| CellSummary {
+                items: items.get(&id).copied().unwrap_or(0),
+                bytes: bytes.get(&id).copied().flatten().unwrap_or(0),
+                swept: swept.get(&id).map(|&(broken, tight, at)| SweptSummary {
+                    broken,
+                    tight,
+                    changed_since: changed_at > at,
+                }),
+                id,
+                name,
+                revision,
+                changed_at,
+                opened_at,
+                binned_at,
+                has_thumbnail,
+            };
+        Ok(lines.into_iter().map(summary).collect())
     }
 
     /// A whole cell.
@@ -147,27 +202,118 @@ impl Store {
         Ok(())
     }
 
-    /// Deletes a cell with all that belongs to it.
+    /// Puts a cell into the bin, or takes it out again.
     ///
     /// # Errors
     /// [`StoreError::NoCell`] or [`StoreError::Database`].
-    pub async fn delete(&self, id: Uuid) -> Result<(), StoreError> {
-        let count = diesel::delete(cells::table.find(id)).execute(&mut self.connection().await?).await?;
+    pub async fn bin(&self, id: Uuid, binned: bool) -> Result<(), StoreError> {
+        let at = binned.then(Utc::now);
+        let query = diesel::update(cells::table.find(id)).set(cells::binned_at.eq(at));
+        let count = query.execute(&mut self.connection().await?).await?;
         if count == 0 { Err(StoreError::NoCell) } else { Ok(()) }
     }
 
-    /// Keeps the last finished sweep of a cell.
+    /// Deletes a cell that lies in the bin for good, with all that belongs to it and with file contents
+    /// that no other cell uses.
+    ///
+    /// # Errors
+    /// [`StoreError::NoCell`] when there is no such cell in the bin, or [`StoreError::Database`].
+    pub async fn delete(&self, id: Uuid) -> Result<(), StoreError> {
+        let mut connection = self.connection().await?;
+        connection
+            .transaction::<_, StoreError, _>(async |connection| {
+                let binned = cells::table.find(id).filter(cells::binned_at.is_not_null());
+                if diesel::delete(binned).execute(connection).await? == 0 {
+                    return Err(StoreError::NoCell);
+                }
+                let used = cell_files::table.filter(cell_files::hash.eq(assets::hash));
+                diesel::delete(assets::table.filter(not(exists(used)))).execute(connection).await?;
+                Ok(())
+            })
+            .await
+    }
+
+    /// A new cell like this one, called `name`, without its history. Nothing is stored twice.
+    ///
+    /// # Errors
+    /// [`StoreError::NoCell`] or [`StoreError::Database`].
+    pub async fn duplicate(&self, id: Uuid, name: &str) -> Result<Uuid, StoreError> {
+        let copy = Uuid::now_v7();
+        let mut connection = self.connection().await?;
+        connection
+            .build_transaction()
+            .repeatable_read()
+            .run::<_, StoreError, _>(async |connection| {
+                let mut document = document(connection, id).await?;
+                name.clone_into(&mut document.name);
+                let picture: Option<Vec<u8>> =
+                    cells::table.find(id).select(cells::thumbnail).first(connection).await?;
+                let new = (cells::id.eq(copy), cells::name.eq(name), cells::revision.eq(1));
+                diesel::insert_into(cells::table)
+                    .values((new, cells::thumbnail.eq(picture)))
+                    .execute(connection)
+                    .await?;
+                write_entries(connection, copy, &document).await?;
+                let files: Vec<(String, String)> = cell_files::table
+                    .filter(cell_files::cell_id.eq(id))
+                    .select((cell_files::path, cell_files::hash))
+                    .load(connection)
+                    .await?;
+                let row = |(path, hash): &(String, String)| {
+                    (
+                        cell_files::cell_id.eq(copy),
+                        cell_files::path.eq(path.clone()),
+                        cell_files::hash.eq(hash.clone()),
+                    )
+                };
+                let rows: Vec<_> = files.iter().map(row).collect();
+                for chunk in rows.chunks(1000) {
+                    diesel::insert_into(cell_files::table).values(chunk).execute(connection).await?;
+                }
+                Ok(copy)
+            })
+            .await
+    }
+
+    /// Keeps a picture of a cell for the list, as PNG.
+    ///
+    /// # Errors
+    /// [`StoreError::NoCell`] or [`StoreError::Database`].
+    pub async fn keep_thumbnail(&self, id: Uuid, png: &[u8]) -> Result<(), StoreError> {
+        let query = diesel::update(cells::table.find(id)).set(cells::thumbnail.eq(png));
+        let count = query.execute(&mut self.connection().await?).await?;
+        if count == 0 { Err(StoreError::NoCell) } else { Ok(()) }
+    }
+
+    /// The picture of a cell, as PNG.
+    ///
+    /// # Errors
+    /// [`StoreError::NoCell`] or [`StoreError::Database`].
+    pub async fn thumbnail(&self, id: Uuid) -> Result<Option<Vec<u8>>, StoreError> {
+        Ok(cells::table.find(id).select(cells::thumbnail).first(&mut self.connection().await?).await?)
+    }
+
+    /// Keeps the last finished sweep of a cell, with how many pairs broke their rule and were tight.
     ///
     /// # Errors
     /// [`StoreError::Database`].
-    pub async fn keep_sweep(&self, id: Uuid, fingerprint: &str, report: &Value) -> Result<(), StoreError> {
+    pub async fn keep_sweep(
+        &self,
+        id: Uuid,
+        fingerprint: &str,
+        report: &Value,
+        (broken, tight): (usize, usize),
+    ) -> Result<(), StoreError> {
+        let counts = (sweeps::broken.eq(broken as i32), sweeps::tight.eq(tight as i32));
+        let found = (sweeps::fingerprint.eq(fingerprint), sweeps::report.eq(report));
         diesel::insert_into(sweeps::table)
-            .values((sweeps::cell_id.eq(id), sweeps::fingerprint.eq(fingerprint), sweeps::report.eq(report)))
+            .values((sweeps::cell_id.eq(id), found, counts))
             .on_conflict(sweeps::cell_id)
             .do_update()
             .set((
                 sweeps::fingerprint.eq(excluded(sweeps::fingerprint)),
                 sweeps::report.eq(excluded(sweeps::report)),
+                counts,
                 sweeps::at.eq(Utc::now()),
             ))
             .execute(&mut self.connection().await?)
@@ -188,6 +334,43 @@ impl Store {
             .optional()?;
         Ok(row)
     }
+}
+
+/// Adds files to a cell; content that is already stored is not stored again.
+pub(crate) async fn write_files(
+    connection: &mut AsyncPgConnection,
+    id: Uuid,
+    files: &PackageFiles,
+) -> Result<(), StoreError> {
+    for (path, content) in files.iter().filter(|(path, _)| *path != CELL_FILE) {
+        let hash = hash_of(content);
+        diesel::insert_into(assets::table)
+            .values((assets::hash.eq(&hash), assets::content.eq(content)))
+            .on_conflict_do_nothing()
+            .execute(connection)
+            .await?;
+        diesel::insert_into(cell_files::table)
+            .values((cell_files::cell_id.eq(id), cell_files::path.eq(path), cell_files::hash.eq(&hash)))
+            .on_conflict((cell_files::cell_id, cell_files::path))
+            .do_update()
+            .set(cell_files::hash.eq(excluded(cell_files::hash)))
+            .execute(connection)
+            .await?;
+    }
+    Ok(())
+}
+
+async fn write_entries(
+    connection: &mut AsyncPgConnection,
+    id: Uuid,
+    document: &CellDocument,
+) -> Result<(), StoreError> {
+    let parts = to_entries(document);
+    let rows: Vec<_> = parts.iter().map(|e| row(id, e)).collect();
+    for chunk in rows.chunks(1000) {
+        diesel::insert_into(entries::table).values(chunk).execute(connection).await?;
+    }
+    Ok(())
 }
 
 /// The document of a cell, put together from its entries.

@@ -1,12 +1,14 @@
+use std::collections::HashMap;
+
 use chrono::Utc;
 use diesel::prelude::*;
 use diesel_async::{AsyncConnection, AsyncPgConnection, RunQueryDsl};
-use selvik_formats::package::{CellDocument, Edit, Entry, to_entries};
+use selvik_formats::package::{CellDocument, Edit, Entry, PackageFiles, to_entries};
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use uuid::Uuid;
 
-use crate::cells::{document, row};
+use crate::cells::{document, row, write_files};
 use crate::schema::{cells, edits, entries};
 use crate::{Store, StoreError};
 
@@ -44,8 +46,8 @@ pub struct UndoState {
 }
 
 impl Store {
-    /// Does `edit`, which was made looking at revision `base`. `check` has the last word on the
-    /// changed document.
+    /// Does `edit`, which was made looking at revision `base` and brings the files `added`. `check` has the
+    /// last word on the changed document.
     ///
     /// # Errors
     /// [`StoreError::Conflict`] when the same entry was changed after `base`;
@@ -55,6 +57,7 @@ impl Store {
         id: Uuid,
         base: i64,
         edit: &Edit,
+        added: &PackageFiles,
         check: impl Fn(&CellDocument) -> Result<(), selvik_formats::FormatError> + Send + Sync,
     ) -> Result<Committed, StoreError> {
         let mut connection = self.connection().await?;
@@ -67,6 +70,7 @@ impl Store {
                 check(&after)?;
                 let changes = difference(&before, &after);
                 no_conflict(connection, id, base, &changes).await?;
+                write_files(connection, id, added).await?;
                 write(connection, id, &changes).await?;
                 diesel::update(edits::table)
                     .filter(edits::cell_id.eq(id).and(edits::state.eq("undone")))
@@ -74,6 +78,7 @@ impl Store {
                     .execute(connection)
                     .await?;
                 log(connection, id, revision + 1, &label, &changes, "done").await?;
+                rename(connection, id, &after.name).await?;
                 Ok(Committed { revision: revision + 1, label, document: after })
             })
             .await
@@ -116,6 +121,7 @@ impl Store {
                 let label = format!("{which} {label}");
                 log(connection, id, revision + 1, &label, &changes, "reversal").await?;
                 let document = document(connection, id).await?;
+                rename(connection, id, &document.name).await?;
                 Ok(Committed { revision: revision + 1, label, document })
             })
             .await
@@ -156,14 +162,24 @@ async fn locked_revision(connection: &mut AsyncPgConnection, id: Uuid) -> Result
     Ok(cells::table.find(id).select(cells::revision).for_update().first(connection).await?)
 }
 
+/// The name stands in the list of cells too.
+async fn rename(connection: &mut AsyncPgConnection, id: Uuid, name: &str) -> Result<(), StoreError> {
+    diesel::update(cells::table.find(id)).set(cells::name.eq(name)).execute(connection).await?;
+    Ok(())
+}
+
 /// The entries in which two documents differ.
 fn difference(before: &CellDocument, after: &CellDocument) -> Vec<Change> {
     let (before, after) = (to_entries(before), to_entries(after));
-    let same = |a: &Entry, b: &Entry| a.kind == b.kind && a.key == b.key;
+    let by_key = |entries: &[Entry]| -> HashMap<(String, String), usize> {
+        entries.iter().enumerate().map(|(at, e)| ((e.kind.clone(), e.key.clone()), at)).collect()
+    };
+    let (known, now) = (by_key(&before), by_key(&after));
+    let key = |e: &Entry| (e.kind.clone(), e.key.clone());
     let state = |e: &Entry| (e.position, e.body.clone());
     let mut changes = Vec::new();
     for old in &before {
-        let new = after.iter().find(|n| same(n, old));
+        let new = now.get(&key(old)).map(|&at| &after[at]);
         if new.is_none_or(|n| n.body != old.body || n.position != old.position) {
             changes.push(Change {
                 kind: old.kind.clone(),
@@ -173,7 +189,7 @@ fn difference(before: &CellDocument, after: &CellDocument) -> Vec<Change> {
             });
         }
     }
-    let added = after.iter().filter(|n| !before.iter().any(|o| same(o, n)));
+    let added = after.iter().filter(|n| !known.contains_key(&key(n)));
     changes.extend(added.map(|new| Change {
         kind: new.kind.clone(),
         key: new.key.clone(),

@@ -9,6 +9,8 @@ diesel::table! {
         created_at -> Timestamptz,
         changed_at -> Timestamptz,
         opened_at -> Nullable<Timestamptz>,
+        binned_at -> Nullable<Timestamptz>,
+        thumbnail -> Nullable<Binary>,
     }
 }
 
@@ -54,6 +56,8 @@ diesel::table! {
         fingerprint -> Text,
         report -> Jsonb,
         at -> Timestamptz,
+        broken -> Integer,
+        tight -> Integer,
     }
 }
 

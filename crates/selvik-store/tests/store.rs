@@ -2,7 +2,7 @@
 
 mod support;
 
-use selvik_formats::package::{CELL_FILE, CellDocument, Edit, PackageFiles, PoseDocument};
+use selvik_formats::package::{CELL_FILE, CellDocument, Edit, PackageFiles, Placement, PoseDocument};
 use selvik_formats::{FormatError, Workcell};
 use selvik_store::{Store, StoreError};
 use uuid::Uuid;
@@ -28,6 +28,10 @@ async fn with_small(store: &Store) -> Uuid {
 
 fn rename(item: &str, name: &str) -> Edit {
     Edit::RenameItem { item: item.to_owned(), name: name.to_owned() }
+}
+
+fn none() -> PackageFiles {
+    PackageFiles::default()
 }
 
 fn any(_: &CellDocument) -> Result<(), FormatError> {
@@ -58,12 +62,10 @@ async fn edits_undo_and_redo_over_a_restart() {
     let url = support::database();
     let store = Store::open(&url).await.expect("a database");
     let id = with_small(&store).await;
-    store.edit(id, 1, &rename("a", "First"), any).await.expect("renamed");
-    let moved = Edit::PlaceItem {
-        item: "b".to_owned(),
-        pose: PoseDocument { xyz_mm: [1.5, 2.5, 3.5], ..Default::default() },
-    };
-    store.edit(id, 2, &moved, any).await.expect("moved");
+    store.edit(id, 1, &rename("a", "First"), &none(), any).await.expect("renamed");
+    let pose = PoseDocument { xyz_mm: [1.5, 2.5, 3.5], ..Default::default() };
+    let moved = Edit::PlaceItems { places: vec![Placement { item: "b".to_owned(), pose }] };
+    store.edit(id, 2, &moved, &none(), any).await.expect("moved");
     drop(store);
 
     let store = Store::open(&url).await.expect("the same database");
@@ -78,7 +80,7 @@ async fn edits_undo_and_redo_over_a_restart() {
     assert_eq!(names(&redone.document), ["First", "B"]);
     assert_eq!(redone.revision, 6);
     // Another edit overtakes what was undone.
-    store.edit(id, 6, &rename("b", "Second"), any).await.expect("renamed");
+    store.edit(id, 6, &rename("b", "Second"), &none(), any).await.expect("renamed");
     assert!(matches!(store.redo(id).await, Err(StoreError::Nothing("redo"))));
 }
 
@@ -86,9 +88,9 @@ async fn edits_undo_and_redo_over_a_restart() {
 async fn edits_of_different_items_both_succeed_and_of_the_same_the_later_is_told() {
     let store = store().await;
     let id = with_small(&store).await;
-    store.edit(id, 1, &rename("a", "Mine"), any).await.expect("first");
-    store.edit(id, 1, &rename("b", "Theirs"), any).await.expect("another item");
-    let clash = store.edit(id, 1, &rename("a", "Also mine"), any).await;
+    store.edit(id, 1, &rename("a", "Mine"), &none(), any).await.expect("first");
+    store.edit(id, 1, &rename("b", "Theirs"), &none(), any).await.expect("another item");
+    let clash = store.edit(id, 1, &rename("a", "Also mine"), &none(), any).await;
     let Err(StoreError::Conflict { what, label }) = clash else { panic!("{clash:?}") };
     assert_eq!((what.as_str(), label.as_str()), ("item \"a\"", "rename A to Mine"));
     assert_eq!(names(&store.load(id).await.expect("there").document), ["Mine", "Theirs"]);
@@ -99,8 +101,11 @@ async fn an_edit_that_is_refused_leaves_nothing_behind() {
     let store = store().await;
     let id = with_small(&store).await;
     let refuse = |_: &CellDocument| Err(FormatError::file("a test", "no"));
-    assert!(matches!(store.edit(id, 1, &rename("a", "X"), refuse).await, Err(StoreError::Refused(_))));
-    assert!(matches!(store.edit(id, 1, &rename("c", "X"), any).await, Err(StoreError::Refused(_))));
+    assert!(matches!(
+        store.edit(id, 1, &rename("a", "X"), &none(), refuse).await,
+        Err(StoreError::Refused(_))
+    ));
+    assert!(matches!(store.edit(id, 1, &rename("c", "X"), &none(), any).await, Err(StoreError::Refused(_))));
     let stored = store.load(id).await.expect("there");
     assert_eq!((stored.revision, names(&stored.document)), (1, vec!["A", "B"]));
 }
@@ -118,7 +123,7 @@ async fn twenty_edits_at_once_all_stand() {
                               "projection": "parallel", "lens_mm": 35, "width_mm": 1},
             }))
             .expect("a view");
-            store.edit(id, 1, &Edit::SaveView { view: Box::new(view) }, any).await.expect("saved")
+            store.edit(id, 1, &Edit::SaveView { view: Box::new(view) }, &none(), any).await.expect("saved")
         })
     });
     for edit in edits.collect::<Vec<_>>() {

@@ -58,6 +58,12 @@ const progress = computed(() => {
   const j = findings.job
   return j && j.total ? (100 * j.done) / j.total : 0
 })
+/** Time left, told once there is something to judge it by. */
+const left = computed(() => {
+  const j = findings.job
+  if (!j?.done || j.elapsed_s < 1) return ''
+  return ` · ${Math.max(1, Math.round(j.elapsed_s * (j.total / j.done - 1)))} s left`
+})
 </script>
 
 <template>
@@ -73,7 +79,7 @@ const progress = computed(() => {
     </div>
     <div v-if="findings.job" class="job">
       <v-progress-linear :model-value="progress" color="primary" height="4" rounded />
-      <span>{{ findings.job.done }} of {{ findings.job.total }} pairs</span>
+      <span class="number">{{ progress.toFixed(0) }} %{{ left }}</span>
       <v-btn :title="`Stop (${keyOf('escape')})`" @click="findings.stop">Stop</v-btn>
     </div>
     <div v-else-if="findings.findings && !findings.fresh" class="stale" role="status">The model has changed since. <v-btn color="primary" @click="findings.sweep">Sweep again</v-btn></div>

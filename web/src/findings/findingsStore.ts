@@ -19,7 +19,7 @@ export const useFindings = defineStore('findings', () => {
 
   const findings = shallowRef<Findings | null>(null)
   const fresh = ref(true)
-  const job = ref<{ id: string; done: number; total: number } | null>(null)
+  const job = ref<Schemas['RunningJob'] | null>(null)
   const shown = shallowRef<Pair | null>(null)
   const reach = shallowRef<{ from: string; to: string; series: Schemas['ReachSeries'] } | null>(null)
 
@@ -45,7 +45,7 @@ export const useFindings = defineStore('findings', () => {
   }
   function heard(event: Extract<LiveEvent, { event: 'job' }>) {
     if (event.state === 'running') {
-      job.value = { id: event.job, done: event.done, total: event.total }
+      job.value = { id: event.job, done: event.done, total: event.total, elapsed_s: event.elapsed_s }
     } else {
       job.value = null
       if (event.state === 'stopped') cell.notice = 'The sweep was stopped; the findings are those of the sweep before.'

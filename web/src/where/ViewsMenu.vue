@@ -28,7 +28,7 @@ function rename(view: SavedView) {
   views.naming = { title: 'Rename view', name: view.name, done: (name) => views.rename(view, name) }
 }
 function group(view: SavedView) {
-  views.naming = { title: 'List it under', name: view.group ?? '', done: (name) => views.moveTo(view, place(view), name) }
+  views.naming = { title: 'List it under', name: view.group ?? '', optional: true, done: (name) => views.moveTo(view, place(view), name || null) }
 }
 function tick(view: SavedView, part: ViewPart, on: boolean) {
   const keeps = views.keepsOf(view).filter((k) => k !== part)

@@ -1,6 +1,6 @@
 import type { Vec3, Viewpoint } from '../api/client'
 import { useExport } from '../scene/exportStore'
-import { look, NEAREST_MM, orbit, pan, zoom } from './navigation'
+import { comeNearer, look, orbit, pan } from './navigation'
 import { useStandpoint } from './standpointStore'
 import { useWhere } from './whereStore'
 
@@ -25,21 +25,18 @@ export function useKeyMoves() {
     last = now
     where.move(to)
   }
-  const middle = () => exporting.scene?.middle(where.active)?.at
+  const pivot = () => where.viewpoint.pivot_mm as Vec3
+  const middle = () => exporting.scene?.middle(where.active)
   return {
     /** Nearer by one press, or back by one. */
-    nearer(by: 1 | -1) {
-      const at = middle()
-      const least = at ? NEAREST_MM : undefined
-      move(zoom(where.viewpoint, at ?? (where.viewpoint.pivot_mm as Vec3), NEARER ** by, least))
-    },
+    nearer: (by: 1 | -1) => move(comeNearer(where.viewpoint, middle(), pivot(), NEARER ** by)),
     /** Sideways and up, in presses. */
     shift: (right: number, up: number) => move(pan(where.viewpoint, -right * SHIFT, up * SHIFT, 1)),
     /** Round what lies in the middle; on foot the head turns instead. */
     turn(right: number, up: number) {
       const [b, e] = [right * TURN_DEG, up * TURN_DEG]
       const standing = standpoint.mode !== null && standpoint.pane === where.active
-      move(standing ? look(where.viewpoint, b, e) : orbit(where.viewpoint, where.viewpoint.pivot_mm as Vec3, b, e))
+      move(standing ? look(where.viewpoint, b, e) : orbit(where.viewpoint, middle()?.at ?? pivot(), b, e))
     },
   }
 }

@@ -88,6 +88,11 @@ export function zoom(v: Viewpoint, at: Vec3, factor: number, least = OPEN_MM): V
   return { ...v, pivot_mm: add(to, back, -distance_mm), distance_mm, width_mm }
 }
 
+/** Comes nearer to what was hit, as near as can be, or where nothing is towards `open`. */
+export function comeNearer(v: Viewpoint, hit: { at: Vec3 } | null | undefined, open: Vec3, factor: number): Viewpoint {
+  return hit ? zoom(v, hit.at, factor, NEAREST_MM) : zoom(v, open, factor)
+}
+
 /** Looks round: the eye stays where it is. */
 export function look(v: Viewpoint, bearing: number, elevation: number): Viewpoint {
   const next = { ...v, bearing_deg: wrapped(v.bearing_deg + bearing), elevation_deg: clamp(v.elevation_deg + elevation, -90, 90) }

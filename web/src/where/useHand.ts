@@ -7,7 +7,7 @@ import type { Hit } from '../scene/picking'
 import { useSettings } from '../settings/settingsStore'
 import { useWhat } from '../what/whatStore'
 import { gestureOf, heldGestures, type Movement } from './gestures'
-import { add, look, NEAREST_MM, orbit, pan, roll, zoom } from './navigation'
+import { add, comeNearer, look, orbit, pan, roll } from './navigation'
 import { useStandpoint } from './standpointStore'
 import { useWhere } from './whereStore'
 
@@ -57,8 +57,7 @@ export function useHand(element: Ref<HTMLElement | undefined>, pane: number, sce
   }
   /** Comes nearer to what is under a pixel. */
   function nearer(v: Viewpoint, at: At, factor: number) {
-    const hit = scene()?.pick(pane, ...at)
-    return hit ? zoom(v, hit.at, factor, NEAREST_MM) : zoom(v, under(at), factor)
+    return comeNearer(v, scene()?.pick(pane, ...at), under(at), factor)
   }
   function turnsAbout(at: At): Vec3 {
     if (settings.looking.pivot === 'pointer') return under(at)

@@ -22,7 +22,8 @@ export const useViews = defineStore('views', () => {
   const section = useSection()
   const recalled = ref<string | null>(null)
   /** A name that is asked for. */
-  const naming = ref<{ title: string; name: string; done: (name: string) => unknown } | null>(null)
+  /** A name that is asked for; `optional` where none is an answer too. */
+  const naming = ref<{ title: string; name: string; optional?: boolean; done: (name: string) => unknown } | null>(null)
 
   const views = computed(() => cell.cell?.document.views ?? [])
   const opening = computed(() => cell.cell?.document.opening_view ?? null)

@@ -1,5 +1,7 @@
 //! The clearance of the worst pair over time, certified, for drawing.
 
+use std::sync::atomic::{AtomicUsize, Ordering};
+
 use rayon::prelude::*;
 
 use super::minimum::{Look, PairMotion, lower_between};
@@ -32,8 +34,13 @@ pub struct Band {
     pub ceiling: f64,
 }
 
+/// Share of the clearance that the band may be wide, and that a query may be off.
+const WIDTH: f64 = 0.03;
+const SLACK: f64 = 0.01;
+
 /// Splits the path into `stretches` and bounds the smallest clearance of `pairs` in each. The band
-/// is narrowed until it is `tolerance` (m) or a hundredth of the clearance wide.
+/// is narrowed until it is `tolerance` (m) or three hundredths of the clearance wide: what can be told
+/// apart in a chart.
 #[must_use]
 pub fn clearance_band(
     assembly: &Assembly,
@@ -52,44 +59,56 @@ pub fn clearance_band(
     }
     let chunk = stretches.div_ceil(rayon::current_num_threads() * 4).max(1);
     let mut points = empty;
+    progress.expect(pairs.len());
+    let drawn: Vec<AtomicUsize> = pairs.iter().map(|_| AtomicUsize::new(0)).collect();
+    let parts = stretches.div_ceil(chunk);
     points.par_chunks_mut(chunk).for_each(|part| {
         for (index, pair) in pairs.iter().enumerate() {
             if progress.stopped() {
                 return;
             }
             let mut motion = PairMotion::new(assembly, path, pair.a, pair.b);
-            narrow(&mut motion, part, 0..part.len(), index, tolerance);
+            let ends = (motion.glance(part[0].from), motion.glance(part[part.len() - 1].to));
+            narrow(&mut motion, part, ends, index, tolerance);
+            if drawn[index].fetch_add(1, Ordering::Relaxed) + 1 == parts {
+                progress.step();
+            }
         }
     });
     Band { points, ceiling }
 }
 
-/// Lowers the band over `range` to what the pair does there; halves the range where the pair's
-/// bound over the whole of it is not above the band.
+/// Lowers the band to what the pair does, which was looked at where it begins and ends; halves it
+/// where that does not settle that it is narrow enough.
 fn narrow(
     motion: &mut PairMotion,
     points: &mut [BandPoint],
-    range: std::ops::Range<usize>,
+    (a, b): (Look, Look),
     pair: usize,
     tolerance: f64,
 ) {
-    let highest = points[range.clone()].iter().map(|p| p.lower).fold(0.0, f64::max);
-    let (a, b) = (motion.glance(points[range.start].from), motion.glance(points[range.end - 1].to));
+    let wanted = |attained: f64| attained - tolerance.max(attained * WIDTH);
     let travel = motion.motion(&a, &b);
-    if lower_between(&a, &b, travel) >= highest {
+    let bound = lower_between(&a, &b, travel);
+    if points.iter().all(|p| bound >= p.lower.min(wanted(p.attained))) {
+        for point in points {
+            point.lower = point.lower.min(bound);
+        }
         return;
     }
-    if range.len() > 1 {
-        let middle = range.start + range.len() / 2;
-        narrow(motion, points, range.start..middle, pair, tolerance);
-        narrow(motion, points, middle..range.end, pair, tolerance);
+    let most = points.iter().map(|p| p.attained).fold(0.0, f64::max);
+    if points.len() > 1 {
+        let (before, after) = points.split_at_mut(points.len() / 2);
+        let rough = motion.glance(after[0].from);
+        // Where the bodies travel farther than they are apart a closer look settles nothing yet.
+        let middle = if travel > most { rough } else { closer(motion, rough, most, travel) };
+        narrow(motion, before, (a, middle.clone()), pair, tolerance);
+        narrow(motion, after, (middle, b), pair, tolerance);
         return;
     }
-    let point = &mut points[range.start];
-    let enough = point.attained + travel;
-    let slack = point.attained * 0.005;
-    let a = motion.look(a.time, enough, slack).0;
-    let b = motion.look(b.time, enough, slack).0;
+    let point = &mut points[0];
+    let slack = point.attained * SLACK;
+    let (a, b) = (closer(motion, a, most, travel), closer(motion, b, most, travel));
     let mut open = vec![(a, b)];
     let mut lower = f64::INFINITY;
     while let Some((a, b)) = open.pop() {
@@ -101,8 +120,7 @@ fn narrow(
         }
         let travel = motion.motion(&a, &b);
         let bound = lower_between(&a, &b, travel);
-        let wanted = point.attained - tolerance.max(point.attained * 0.01);
-        if bound >= wanted || b.time - a.time < 1e-4 {
+        if bound >= wanted(point.attained) || b.time - a.time < 1e-4 {
             lower = lower.min(bound);
             continue;
         }
@@ -111,4 +129,13 @@ fn narrow(
         open.push((middle, b));
     }
     point.lower = point.lower.min(lower);
+}
+
+/// Looks again, at the surfaces themselves, unless what is known is enough for so much `travel` (m).
+fn closer(motion: &mut PairMotion, look: Look, most: f64, travel: f64) -> Look {
+    let enough = most + travel;
+    if look.attained.is_some() || look.lower >= enough {
+        return look;
+    }
+    motion.look(look.time, enough, most * SLACK).0
 }

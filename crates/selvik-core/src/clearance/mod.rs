@@ -14,7 +14,7 @@ mod violations;
 pub use bands::{Band, BandPoint, clearance_band};
 pub use distance::{Closest, Limit, Proximity, distance};
 pub use minimum::{Aim, Approach, Bracket, PairMotion};
-pub use rules::{LeftOut, LeftOutReason, Pair, Requirement, Rule, RuleSet};
+pub use rules::{AllowedLinks, LeftOut, LeftOutReason, Pair, Requirement, Rule, RuleSet};
 pub use sweep::{PairResult, Progress, Sweep, SweepOptions, Verdict, sweep};
 pub use triangle_triangle::{TrianglePair, triangle_distance};
 pub use violations::{Interval, intervals_below};

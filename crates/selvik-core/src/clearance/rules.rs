@@ -54,6 +54,19 @@ pub struct RuleSet {
     /// Pairs of items that may touch, with the reason given: they themselves with their links, not
     /// what hangs on them.
     pub allowed: Vec<(usize, usize, String)>,
+    /// Pairs of links of one mechanism that may touch.
+    pub allowed_links: Vec<AllowedLinks>,
+}
+
+/// Two links of one mechanism that may touch.
+#[derive(Debug, Clone, PartialEq)]
+pub struct AllowedLinks {
+    /// The item whose mechanism it is, as a position in the cell.
+    pub item: usize,
+    /// The links, as positions in [`Mechanism::links`](crate::robot::Mechanism::links).
+    pub links: (usize, usize),
+    /// Why, for people.
+    pub reason: String,
 }
 
 /// Two bodies under a rule.
@@ -143,9 +156,14 @@ impl RuleSet {
         if assembly.only_joint_between(x.node, y.node).is_some_and(carried) {
             return Some(LeftOutReason::Neighbours);
         }
-        self.allowed
-            .iter()
-            .find(|(p, q, _)| (x.item, y.item) == (*p, *q) || (x.item, y.item) == (*q, *p))
-            .map(|(_, _, why)| LeftOutReason::Allowed(why.clone()))
+        let items = self.allowed.iter();
+        let items = items.filter(|(p, q, _)| (x.item, y.item) == (*p, *q) || (x.item, y.item) == (*q, *p));
+        let links = x.link.zip(y.link).filter(|_| x.item == y.item);
+        let of_links = self.allowed_links.iter().filter(|allowed| {
+            let (p, q) = allowed.links;
+            allowed.item == x.item && links.is_some_and(|l| l == (p, q) || l == (q, p))
+        });
+        let mut reasons = items.map(|(_, _, why)| why).chain(of_links.map(|a| &a.reason));
+        reasons.next().map(|why| LeftOutReason::Allowed(why.clone()))
     }
 }

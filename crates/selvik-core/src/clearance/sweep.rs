@@ -36,7 +36,7 @@ impl Default for SweepOptions {
     }
 }
 
-/// How far a sweep has come; shared with whoever watches or stops it.
+/// How far long work has come; shared with whoever watches or stops it.
 #[derive(Debug, Default)]
 pub struct Progress {
     done: AtomicUsize,
@@ -45,13 +45,23 @@ pub struct Progress {
 }
 
 impl Progress {
-    /// Pairs finished, and pairs in all.
+    /// Steps done, and steps in all: a pair swept, or drawn in the band, is one.
     #[must_use]
     pub fn state(&self) -> (usize, usize) {
         (self.done.load(Ordering::Relaxed), self.total.load(Ordering::Relaxed))
     }
 
-    /// Asks the sweep to stop; it does within a query.
+    /// So many more steps lie ahead.
+    pub(super) fn expect(&self, steps: usize) {
+        self.total.fetch_add(steps, Ordering::Relaxed);
+    }
+
+    /// One step is done.
+    pub(super) fn step(&self) {
+        self.done.fetch_add(1, Ordering::Relaxed);
+    }
+
+    /// Asks the work to stop; it does within a query.
     pub fn stop(&self) {
         self.stopped.store(true, Ordering::Relaxed);
     }
@@ -116,7 +126,7 @@ pub fn sweep(
     progress: &Progress,
 ) -> Sweep {
     let (pairs, left_out) = rules.pairs(assembly);
-    progress.total.store(pairs.len(), Ordering::Relaxed);
+    progress.expect(pairs.len());
     let mut results: Vec<PairResult> = pairs
         .into_par_iter()
         .filter_map(|pair| {
@@ -124,7 +134,7 @@ pub fn sweep(
                 return None;
             }
             let result = sweep_pair(assembly, path, rules, pair, options, progress);
-            progress.done.fetch_add(1, Ordering::Relaxed);
+            progress.step();
             Some(result)
         })
         .collect();

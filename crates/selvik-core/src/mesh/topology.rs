@@ -1,4 +1,4 @@
-use std::collections::HashMap;
+use rustc_hash::FxHashMap;
 
 use super::TriangleMesh;
 
@@ -15,7 +15,7 @@ impl Topology {
     /// Reads edges and components off `mesh`.
     #[must_use]
     pub fn of(mesh: &TriangleMesh) -> Self {
-        let mut balance: HashMap<(u32, u32), i32> = HashMap::new();
+        let mut balance: FxHashMap<(u32, u32), i32> = FxHashMap::default();
         let mut parent: Vec<u32> = (0..mesh.vertices().len() as u32).collect();
         for &[a, b, c] in mesh.triangles() {
             for (from, to) in [(a, b), (b, c), (c, a)] {
@@ -40,7 +40,7 @@ impl Topology {
     }
 }
 
-fn root(parent: &mut [u32], mut vertex: u32) -> u32 {
+pub(super) fn root(parent: &mut [u32], mut vertex: u32) -> u32 {
     while parent[vertex as usize] != vertex {
         parent[vertex as usize] = parent[parent[vertex as usize] as usize];
         vertex = parent[vertex as usize];

@@ -1,4 +1,4 @@
-use std::collections::HashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 
 use crate::spatial::{Aabb, Point, Pose, Vector};
 
@@ -17,6 +17,8 @@ pub struct Welded {
     pub mesh: TriangleMesh,
     /// Triangles left out because two of their corners coincide.
     pub degenerate: usize,
+    /// Triangles left out because the same, seen from the same side, is there already.
+    pub duplicate: usize,
 }
 
 /// Why triangles do not make a mesh.
@@ -76,8 +78,9 @@ impl TriangleMesh {
     pub fn from_soup(soup: impl IntoIterator<Item = [Point; 3]>) -> Result<Welded, MeshError> {
         let mut vertices = Vec::new();
         let mut triangles = Vec::new();
-        let mut seen: HashMap<[u64; 3], u32> = HashMap::new();
-        let mut degenerate = 0;
+        let mut seen: FxHashMap<[u64; 3], u32> = FxHashMap::default();
+        let mut known: FxHashSet<[u32; 3]> = FxHashSet::default();
+        let (mut degenerate, mut duplicate) = (0, 0);
         for (index, corners) in soup.into_iter().enumerate() {
             let mut triangle = [0u32; 3];
             for (corner, point) in corners.iter().enumerate() {
@@ -94,6 +97,8 @@ impl TriangleMesh {
             let [a, b, c] = triangle;
             if a == b || b == c || c == a {
                 degenerate += 1;
+            } else if !known.insert(least_first(triangle)) {
+                duplicate += 1;
             } else {
                 triangles.push(triangle);
             }
@@ -101,7 +106,7 @@ impl TriangleMesh {
         if triangles.is_empty() {
             return Err(MeshError::Empty);
         }
-        Ok(Welded { mesh: Self { vertices, triangles }, degenerate })
+        Ok(Welded { mesh: Self { vertices, triangles }, degenerate, duplicate })
     }
 
     /// The vertices, m.
@@ -141,6 +146,14 @@ impl TriangleMesh {
         Self { vertices: self.vertices.iter().map(|v| pose * v).collect(), triangles: self.triangles.clone() }
     }
 
+    /// The mesh with those triangles turned over that `which` picks by their index.
+    #[must_use]
+    pub fn turned_over(&self, which: impl Fn(usize) -> bool) -> Self {
+        let turn = |(index, &[a, b, c]): (usize, &[u32; 3])| if which(index) { [a, c, b] } else { [a, b, c] };
+        let triangles = self.triangles.iter().enumerate().map(turn).collect();
+        Self { vertices: self.vertices.clone(), triangles }
+    }
+
     /// Several meshes as one, vertices not welded across them.
     ///
     /// # Panics
@@ -158,6 +171,17 @@ impl TriangleMesh {
     }
 }
 
+/// The same triangle, its smallest index first.
+fn least_first([a, b, c]: [u32; 3]) -> [u32; 3] {
+    if a < b && a < c {
+        [a, b, c]
+    } else if b < c {
+        [b, c, a]
+    } else {
+        [c, a, b]
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -167,16 +191,17 @@ mod tests {
     }
 
     #[test]
-    fn equal_corners_weld_and_flat_triangles_are_counted_out() {
+    fn equal_corners_weld_and_flat_and_repeated_triangles_are_counted_out() {
         let a = corner(0.0, 0.0, 0.0);
         let soup = [
             [a, corner(1.0, 0.0, 0.0), corner(0.0, 1.0, 0.0)],
             [corner(-0.0, 0.0, 0.0), corner(0.0, 1.0, 0.0), corner(-1.0, 0.0, 0.0)],
             [a, a, corner(5.0, 0.0, 0.0)],
+            [corner(0.0, 1.0, 0.0), a, corner(1.0, 0.0, 0.0)],
         ];
         let welded = TriangleMesh::from_soup(soup).unwrap();
         assert_eq!(welded.mesh.triangles().len(), 2);
-        assert_eq!(welded.degenerate, 1);
+        assert_eq!((welded.degenerate, welded.duplicate), (1, 1));
         assert_eq!(welded.mesh.triangles()[0][0], welded.mesh.triangles()[1][0]);
     }
 

@@ -9,6 +9,7 @@ mod joint;
 mod mechanism;
 mod numeric;
 mod ortho_parallel;
+mod placing;
 
 pub use assembly::{Assembly, AssemblyError, Body, BodyId, Joint as AssemblyJoint, NodeId};
 pub use configuration::{Configuration, Elbow, Shoulder, Wrist};
@@ -19,3 +20,4 @@ pub use joint::{JointKind, JointLimits, Span};
 pub use mechanism::{Joint, Link, Mechanism, MechanismError};
 pub use numeric::numeric_inverse;
 pub use ortho_parallel::{OrthoParallelArm, WristReach};
+pub use placing::{Placing, face_to_face, motion_in};

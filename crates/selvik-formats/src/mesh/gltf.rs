@@ -1,6 +1,6 @@
 use base64::Engine;
 use gltf::buffer::Source;
-use selvik_core::mesh::TriangleMesh;
+use selvik_core::mesh::{TriangleMesh, Welded};
 use selvik_core::spatial::Point;
 
 use super::guarded;
@@ -8,7 +8,7 @@ use crate::package::PackageFiles;
 use crate::{FormatError, Result};
 
 /// Reads all triangles of the default scene, in metres, turned from Y up to Z up.
-pub(super) fn read_gltf(files: &PackageFiles, name: &str, bytes: &[u8]) -> Result<TriangleMesh> {
+pub(super) fn read_gltf(files: &PackageFiles, name: &str, bytes: &[u8]) -> Result<Welded> {
     let fail = |e: &dyn std::fmt::Display| FormatError::file(name, e);
     let file = guarded(name, || gltf::Gltf::from_slice(bytes).map_err(|e| fail(&e)))?;
     let buffers =
@@ -31,7 +31,7 @@ pub(super) fn read_gltf(files: &PackageFiles, name: &str, bytes: &[u8]) -> Resul
             return Err(fail(&"has more than 50 million triangles"));
         }
     }
-    TriangleMesh::from_soup(soup).map(|w| w.mesh).map_err(|e| fail(&e))
+    TriangleMesh::from_soup(soup).map_err(|e| fail(&e))
 }
 
 fn buffer(
@@ -122,7 +122,7 @@ mod tests {
     fn y_up_becomes_z_up() {
         let text = triangle(&bytes(), 36);
         let mesh = read_gltf(&PackageFiles::default(), "t.gltf", text.as_bytes()).unwrap();
-        assert_eq!(mesh.vertices()[2], Point::new(0.0, 0.0, 3.0));
+        assert_eq!(mesh.mesh.vertices()[2], Point::new(0.0, 0.0, 3.0));
     }
 
     #[test]

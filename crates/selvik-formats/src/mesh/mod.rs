@@ -1,15 +1,21 @@
 //! Mesh files.
 
+mod collada;
+mod glb;
 mod gltf;
 mod obj;
 mod ply;
 mod stl;
 
-use selvik_core::mesh::TriangleMesh;
+use selvik_core::mesh::{TriangleMesh, Welded, turn_flipped_shells};
+use selvik_core::spatial::{Pose, pose_from_rpy};
 
-use crate::package::{LengthUnit, PackageFiles};
+use crate::package::{LengthUnit, PackageFiles, UpAxis};
 use crate::{FormatError, Result};
 
+pub use collada::read_collada;
+pub use glb::{PlacedMesh, write_glb};
+pub(crate) use obj::obj_colour;
 pub use obj::read_obj;
 pub use ply::read_ply;
 pub use stl::{read_stl, write_stl};
@@ -20,6 +26,35 @@ fn guarded<T>(name: &str, parse: impl FnOnce() -> Result<T>) -> Result<T> {
     caught.unwrap_or_else(|_| Err(FormatError::file(name, "is damaged: its parts contradict each other")))
 }
 
+/// A mesh with what was wrong with its file.
+#[derive(Debug, Clone, PartialEq)]
+pub struct MeshRead {
+    /// The mesh, mended.
+    pub mesh: TriangleMesh,
+    /// What was mended.
+    pub mended: Mended,
+}
+
+/// What was wrong with a mesh file and was mended while it was read.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Mended {
+    /// Triangles without an area, left out.
+    pub degenerate: usize,
+    /// Triangles that were there twice, left out once.
+    pub duplicate: usize,
+    /// Shells that were inside out, turned over.
+    pub turned: usize,
+}
+
+/// How a mesh file is to be understood where it does not say so itself.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct MeshConvention {
+    /// Unit of its coordinates.
+    pub unit: LengthUnit,
+    /// Which of its axes points up.
+    pub up: UpAxis,
+}
+
 /// Reads the mesh file `name` of a package, by its ending.
 ///
 /// # Errors
@@ -27,20 +62,40 @@ fn guarded<T>(name: &str, parse: impl FnOnce() -> Result<T>) -> Result<T> {
 pub fn read_mesh(
     files: &PackageFiles,
     name: &str,
-    unit: LengthUnit,
+    convention: MeshConvention,
     wanted_by: &str,
-) -> Result<TriangleMesh> {
+) -> Result<MeshRead> {
     let bytes = files.get(name, wanted_by)?;
-    let ending = name.rsplit('.').next().unwrap_or_default().to_ascii_lowercase();
-    let scale = match unit {
-        LengthUnit::Mm => 1e-3,
-        LengthUnit::M => 1.0,
+    let scale = convention.unit.metres();
+    let (welded, upright) = match ending(name).as_str() {
+        "stl" => (read_stl(name, bytes, scale)?, false),
+        "obj" => (read_obj(name, bytes, scale)?, false),
+        "ply" => (read_ply(name, bytes, scale)?, false),
+        "dae" => (read_collada(name, bytes)?, true),
+        "glb" | "gltf" => (gltf::read_gltf(files, name, bytes)?, true),
+        _ => {
+            let message = "is not a mesh that is read; use .stl, .obj, .ply, .dae, .glb or .gltf";
+            return Err(FormatError::file(name, message));
+        }
     };
-    match ending.as_str() {
-        "stl" => read_stl(name, bytes, scale),
-        "obj" => read_obj(name, bytes, scale),
-        "ply" => read_ply(name, bytes, scale),
-        "glb" | "gltf" => gltf::read_gltf(files, name, bytes),
-        _ => Err(FormatError::file(name, "is not a mesh that is read; use .stl, .obj, .ply, .glb or .gltf")),
-    }
+    let Welded { mesh, degenerate, duplicate } = welded;
+    let mesh = if upright || convention.up == UpAxis::Z { mesh } else { mesh.moved(&y_up_to_z_up()) };
+    let (mesh, turned) = turn_flipped_shells(mesh);
+    Ok(MeshRead { mesh, mended: Mended { degenerate, duplicate, turned } })
+}
+
+/// Whether a file is a mesh that is read, by its ending.
+#[must_use]
+pub fn is_mesh(name: &str) -> bool {
+    matches!(ending(name).as_str(), "stl" | "obj" | "ply" | "dae" | "glb" | "gltf")
+}
+
+/// What stands behind the last point of a file's name, in small letters.
+pub(crate) fn ending(name: &str) -> String {
+    name.rsplit('.').next().unwrap_or_default().to_ascii_lowercase()
+}
+
+/// The turn that takes Y up to Z up; X stays.
+fn y_up_to_z_up() -> Pose {
+    pose_from_rpy([0.0; 3], [std::f64::consts::FRAC_PI_2, 0.0, 0.0])
 }

@@ -1,9 +1,10 @@
 use std::io::Cursor;
 
-use selvik_core::mesh::TriangleMesh;
+use selvik_core::mesh::{TriangleMesh, Welded};
 use selvik_core::spatial::Point;
 
-use super::guarded;
+use super::{ending, guarded};
+use crate::package::PackageFiles;
 use crate::{FormatError, Result};
 
 /// Reads Wavefront OBJ: all groups of a file as one mesh, polygons cut into triangles; coordinates are
@@ -11,7 +12,7 @@ use crate::{FormatError, Result};
 ///
 /// # Errors
 /// [`FormatError`] for a bad line, an index of nothing, or unusable coordinates.
-pub fn read_obj(name: &str, bytes: &[u8], scale: f64) -> Result<TriangleMesh> {
+pub fn read_obj(name: &str, bytes: &[u8], scale: f64) -> Result<Welded> {
     let options = tobj::LoadOptions {
         triangulate: true,
         ignore_points: true,
@@ -36,7 +37,31 @@ pub fn read_obj(name: &str, bytes: &[u8], scale: f64) -> Result<TriangleMesh> {
             soup.push([corner(triangle[0])?, corner(triangle[1])?, corner(triangle[2])?]);
         }
     }
-    TriangleMesh::from_soup(soup).map(|w| w.mesh).map_err(|e| FormatError::file(name, e))
+    TriangleMesh::from_soup(soup).map_err(|e| FormatError::file(name, e))
+}
+
+/// The colour of the only material of an OBJ file, where its MTL file says one: `#RRGGBB`.
+pub(crate) fn obj_colour(files: &PackageFiles, name: &str) -> Option<String> {
+    let bytes = files.get(name, "itself").ok().filter(|_| ending(name) == "obj")?;
+    let folder = name.rsplit_once('/').map_or(String::new(), |(folder, _)| format!("{folder}/"));
+    let materials = |path: &std::path::Path| {
+        let path = format!("{folder}{}", path.to_string_lossy());
+        let bytes = files.get(&path, name).map_err(|_| tobj::LoadError::OpenFileFailed)?;
+        tobj::load_mtl_buf(&mut Cursor::new(bytes))
+    };
+    let options = tobj::LoadOptions::default();
+    let (_, materials) = guarded(name, || {
+        tobj::load_obj_buf(&mut Cursor::new(bytes), &options, materials)
+            .map_err(|e| FormatError::file(name, e))
+    })
+    .ok()?;
+    match materials.ok()?.as_slice() {
+        [only] => only.diffuse.map(|d| {
+            let [r, g, b] = d.map(|x| (x.clamp(0.0, 1.0) * 255.0).round() as u8);
+            format!("#{r:02X}{g:02X}{b:02X}")
+        }),
+        _ => None,
+    }
 }
 
 #[cfg(test)]
@@ -49,7 +74,7 @@ mod tests {
 
     #[test]
     fn polygons_and_negative_indices_make_a_closed_cube() {
-        let cube = read_obj("cube.obj", CUBE.as_bytes(), 1e-3).unwrap();
+        let cube = read_obj("cube.obj", CUBE.as_bytes(), 1e-3).unwrap().mesh;
         assert_eq!(cube.triangles().len(), 12);
         assert!(Topology::of(&cube).is_closed());
         assert!((mass_of(&cube).volume - 1e-9).abs() < 1e-21);

@@ -2,7 +2,7 @@ use std::io::Cursor;
 
 use ply_rs_bw::parser::Parser;
 use ply_rs_bw::ply::{Property, PropertyAccess, PropertyAccessResult};
-use selvik_core::mesh::TriangleMesh;
+use selvik_core::mesh::{TriangleMesh, Welded};
 use selvik_core::spatial::Point;
 
 use crate::{FormatError, Result};
@@ -48,7 +48,7 @@ impl PropertyAccess for Element {
 ///
 /// # Errors
 /// [`FormatError`] for a damaged or cut-off file, an index of nothing, or unusable coordinates.
-pub fn read_ply(name: &str, bytes: &[u8], scale: f64) -> Result<TriangleMesh> {
+pub fn read_ply(name: &str, bytes: &[u8], scale: f64) -> Result<Welded> {
     let ply =
         Parser::<Element>::new().read_ply(&mut Cursor::new(bytes)).map_err(|e| FormatError::file(name, e))?;
     let of = |element: &str| {
@@ -70,7 +70,7 @@ pub fn read_ply(name: &str, bytes: &[u8], scale: f64) -> Result<TriangleMesh> {
             soup.push([corner(number, a)?, corner(number, b)?, corner(number, c)?]);
         }
     }
-    TriangleMesh::from_soup(soup).map(|w| w.mesh).map_err(|e| FormatError::file(name, e))
+    TriangleMesh::from_soup(soup).map_err(|e| FormatError::file(name, e))
 }
 
 #[cfg(test)]
@@ -84,7 +84,7 @@ mod tests {
     #[test]
     fn a_tetrahedron_has_a_sixth_of_its_box() {
         let text = format!("{HEAD}0 0 0\n1 0 0\n0 1 0\n0 0 1\n3 0 2 1\n3 0 1 3\n3 0 3 2\n3 1 2 3\n");
-        let mesh = read_ply("t.ply", text.as_bytes(), 1.0).unwrap();
+        let mesh = read_ply("t.ply", text.as_bytes(), 1.0).unwrap().mesh;
         assert!(Topology::of(&mesh).is_closed());
         assert!((mass_of(&mesh).volume - 1.0 / 6.0).abs() < 1e-12);
     }

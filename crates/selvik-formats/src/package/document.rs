@@ -42,6 +42,9 @@ pub struct CellDocument {
     /// Id of the view the cell opens with.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub opening_view: Option<String>,
+    /// Named choices of items.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub visibility_sets: Vec<VisibilitySetDocument>,
     /// Camera paths.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub tours: Vec<TourDocument>,
@@ -78,6 +81,68 @@ pub struct ItemDocument {
     /// For frames: what the frame is.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub frame_kind: Option<FrameKind>,
+    /// Whether it stays where it is in the frame that carries it.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub locked: bool,
+    /// What people want to remember of it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub notes: Option<String>,
+}
+
+impl ItemDocument {
+    /// An item without geometry that stands at the world's origin.
+    #[must_use]
+    pub fn new(id: impl Into<String>, name: impl Into<String>, role: RoleDocument) -> Self {
+        Self {
+            id: id.into(),
+            name: name.into(),
+            role,
+            parent: None,
+            on_link: None,
+            pose: PoseDocument::default(),
+            bodies: Vec::new(),
+            mechanism: None,
+            colour: None,
+            frame_kind: None,
+            locked: false,
+            notes: None,
+        }
+    }
+
+    /// The files of the package it names itself.
+    #[must_use]
+    pub fn files(&self) -> Vec<String> {
+        let shapes = self.bodies.iter().filter_map(|body| match &body.shape {
+            ShapeDocument::Mesh { file, .. } => Some(file.clone()),
+            _ => None,
+        });
+        let mechanism = self.mechanism.iter().flat_map(|m| {
+            let urdf = match &m.from {
+                MechanismSource::Urdf(file) => Some(file.clone()),
+                MechanismSource::Dh { .. } => None,
+            };
+            urdf.into_iter().chain(m.srdf.clone())
+        });
+        shapes.chain(mechanism).collect()
+    }
+
+    /// Whether it has a shape or links of its own.
+    #[must_use]
+    pub fn has_geometry(&self) -> bool {
+        !self.bodies.is_empty() || self.mechanism.is_some()
+    }
+}
+
+/// A named choice of items; an item may be in as many as one likes.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct VisibilitySetDocument {
+    /// Unique among the sets.
+    pub id: String,
+    /// What people call it.
+    pub name: String,
+    /// Ids of its items.
+    pub items: Vec<String>,
 }
 
 /// What an item is.
@@ -156,13 +221,16 @@ pub struct BodyDocument {
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
 #[serde(rename_all = "snake_case", deny_unknown_fields)]
 pub enum ShapeDocument {
-    /// A file of the package: `.stl` or `.ply` (binary or ASCII), `.obj`, `.glb` or `.gltf`.
+    /// A file of the package: `.stl` or `.ply` (binary or ASCII), `.obj`, `.dae`, `.glb` or `.gltf`.
     Mesh {
         /// Path inside the package, with `/`.
         file: String,
-        /// Unit of its coordinates. glTF is always in metres, Y up, and is turned to Z up.
+        /// Unit of its coordinates. COLLADA says its own; glTF is always in metres.
         #[serde(default)]
         unit: LengthUnit,
+        /// Which of its axes points up; it is turned to Z. COLLADA says its own; glTF has Y up.
+        #[serde(default, skip_serializing_if = "UpAxis::is_z")]
+        up: UpAxis,
     },
     /// A box.
     Box {
@@ -190,8 +258,42 @@ pub enum LengthUnit {
     /// Millimetres.
     #[default]
     Mm,
+    /// Centimetres.
+    Cm,
     /// Metres.
     M,
+    /// Inches of 25.4 mm.
+    Inch,
+}
+
+impl LengthUnit {
+    /// One of it, m.
+    #[must_use]
+    pub fn metres(self) -> f64 {
+        match self {
+            Self::Mm => 1e-3,
+            Self::Cm => 1e-2,
+            Self::M => 1.0,
+            Self::Inch => 0.0254,
+        }
+    }
+}
+
+/// Which axis of a mesh file points up.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum UpAxis {
+    /// Z.
+    #[default]
+    Z,
+    /// Y, as in glTF; X stays X.
+    Y,
+}
+
+impl UpAxis {
+    fn is_z(&self) -> bool {
+        *self == Self::Z
+    }
 }
 
 /// Links and joints of an item.
@@ -208,6 +310,9 @@ pub struct MechanismDocument {
     /// full speed in a quarter of a second.
     #[serde(default)]
     pub acceleration_deg_or_mm_s2: IndexMap<String, f64>,
+    /// An SRDF file of the package: pairs of its links that may touch, groups of its joints.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub srdf: Option<String>,
 }
 
 /// Where a mechanism is described.

@@ -6,7 +6,7 @@ use crate::{FormatError, Result};
 /// A part of a cell document that is edited as a whole.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Entry {
-    /// `cell`, `item`, `rule`, `program`, `view` or `tour`.
+    /// `cell`, `item`, `rule`, `program`, `view`, `set` or `tour`.
     pub kind: String,
     /// Its id; empty for the one entry of kind `cell`.
     pub key: String,
@@ -17,8 +17,14 @@ pub struct Entry {
 }
 
 /// The lists of a document that are kept entry by entry.
-const LISTS: [(&str, &str); 5] =
-    [("items", "item"), ("rules", "rule"), ("programs", "program"), ("views", "view"), ("tours", "tour")];
+const LISTS: [(&str, &str); 6] = [
+    ("items", "item"),
+    ("rules", "rule"),
+    ("programs", "program"),
+    ("views", "view"),
+    ("visibility_sets", "set"),
+    ("tours", "tour"),
+];
 
 /// Takes a document apart.
 ///

@@ -1,6 +1,7 @@
 use std::collections::BTreeMap;
 use std::io::{Cursor, Read, Write};
 use std::path::{Component, Path};
+use std::sync::Arc;
 
 use crate::{FormatError, Result};
 
@@ -12,7 +13,8 @@ pub const MAX_TOTAL_BYTES: u64 = 1 << 30;
 /// The files of a package by their path with `/`.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct PackageFiles {
-    files: BTreeMap<String, Vec<u8>>,
+    // Shared, so that copying a package copies no contents.
+    files: BTreeMap<String, Arc<Vec<u8>>>,
 }
 
 impl PackageFiles {
@@ -117,7 +119,7 @@ impl PackageFiles {
             let path = folder.join(name);
             let write = || {
                 std::fs::create_dir_all(path.parent().unwrap_or(folder))?;
-                std::fs::write(&path, content)
+                std::fs::write(&path, content.as_slice())
             };
             write().map_err(|e: std::io::Error| FormatError::file(name, e))?;
         }
@@ -139,8 +141,26 @@ impl PackageFiles {
         if self.files.len() >= MAX_FILES {
             return Err(too_many());
         }
-        self.files.insert(name.to_owned(), content);
+        self.files.insert(name.to_owned(), Arc::new(content));
         Ok(())
+    }
+
+    /// Adds or replaces the files of another package.
+    pub fn extend(&mut self, other: &Self) {
+        self.files.extend(other.files.iter().map(|(name, content)| (name.clone(), Arc::clone(content))));
+    }
+
+    /// Whether there are no files.
+    #[must_use]
+    pub fn is_empty(&self) -> bool {
+        self.files.is_empty()
+    }
+
+    /// The files for which `keep` says so, under the names it gives them.
+    #[must_use]
+    pub fn renamed(&self, keep: impl Fn(&str) -> Option<String>) -> Self {
+        let kept = self.files.iter().filter_map(|(name, content)| Some((keep(name)?, Arc::clone(content))));
+        Self { files: kept.collect() }
     }
 
     /// The content of `name`, which `wanted_by` needs.
@@ -148,7 +168,7 @@ impl PackageFiles {
     /// # Errors
     /// [`FormatError`] when it is not in the package.
     pub fn get(&self, name: &str, wanted_by: &str) -> Result<&[u8]> {
-        self.files.get(name).map(Vec::as_slice).ok_or_else(|| {
+        self.files.get(name).map(|content| content.as_slice()).ok_or_else(|| {
             FormatError::file(name, format!("is not in the package, but {wanted_by} needs it"))
         })
     }
@@ -164,7 +184,9 @@ impl PackageFiles {
         self.files.iter().map(|(name, content)| (name.as_str(), content.as_slice()))
     }
 
-    fn without_outer_folder(self) -> Self {
+    /// The files without the single folder round everything, if there is one.
+    #[must_use]
+    pub fn without_outer_folder(self) -> Self {
         if self.contains(super::CELL_FILE) {
             return self;
         }

@@ -8,7 +8,8 @@ mod targets_csv;
 mod view;
 
 pub use document::*;
-pub use edit::Edit;
+pub use edit::{Consequences, Edit, Hanging, ItemChange, Placement, consequences};
+pub(crate) use edit::{is_colour, next_free};
 pub use entries::{Entry, from_entries, to_entries};
 pub use files::{MAX_FILES, MAX_TOTAL_BYTES, PackageFiles};
 pub use targets_csv::{read_targets, write_targets};

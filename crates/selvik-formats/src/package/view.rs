@@ -30,6 +30,9 @@ pub struct SavedViewDocument {
     /// Ids of hidden items.
     #[serde(default)]
     pub hidden: Vec<String>,
+    /// Ids of the visibility sets that alone are shown; all is where absent.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub sets: Option<Vec<String>>,
     /// Whether what is hidden is seen as a ghost.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub ghosted: bool,

@@ -1,16 +1,18 @@
 use axum::Json;
 use axum::body::Bytes;
-use axum::extract::{Multipart, Path, State};
+use axum::extract::{Multipart, Path, Query, State};
 use axum::http::{StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use selvik_core::program::{Goal, Motion};
 use selvik_core::spatial::Pose;
 use selvik_formats::Workcell;
-use selvik_formats::package::{CELL_FILE, CellDocument, FrameKind, PackageFiles, RoleDocument};
-use serde::Serialize;
-use utoipa::ToSchema;
+use selvik_formats::bring::without_unused;
+use selvik_formats::package::{CellDocument, FrameKind, PackageFiles, RoleDocument};
+use serde::{Deserialize, Serialize};
+use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
+use super::imports::{Begun, Upload, empty_cell, package_or_refusal, received};
 use crate::App;
 use crate::error::Problem;
 use crate::open_cell::OpenCell;
@@ -23,6 +25,27 @@ pub struct CellLine {
     revision: i64,
     changed_at: String,
     opened_at: Option<String>,
+    /// When it was put into the bin, if it lies there.
+    binned_at: Option<String>,
+    /// Whether there is a picture of it.
+    has_thumbnail: bool,
+    /// Items in its roster.
+    items: i64,
+    /// What its files hold together.
+    bytes: i64,
+    /// How its rules stood at the last sweep.
+    swept: Option<SweptLine>,
+}
+
+/// How the rules of a cell stood at its last sweep.
+#[derive(Serialize, ToSchema)]
+pub struct SweptLine {
+    /// Pairs that broke theirs.
+    broken: i32,
+    /// Pairs that were tight.
+    tight: i32,
+    /// Whether the cell was changed afterwards.
+    changed_since: bool,
 }
 
 /// A rigid body of the picture.
@@ -113,7 +136,7 @@ pub struct CellDetail {
     redo: Option<String>,
 }
 
-/// All cells, the last opened first.
+/// All cells, also those in the bin, the last opened first.
 #[utoipa::path(get, path = "/api/cells", responses((status = 200, body = [CellLine]), (status = 503, body = Problem)))]
 pub async fn list_cells(State(app): State<App>) -> Result<Json<Vec<CellLine>>, Problem> {
     let cells = app.store.list().await?;
@@ -123,61 +146,95 @@ pub async fn list_cells(State(app): State<App>) -> Result<Json<Vec<CellLine>>, P
         revision: c.revision,
         changed_at: c.changed_at.to_rfc3339(),
         opened_at: c.opened_at.map(|t| t.to_rfc3339()),
+        binned_at: c.binned_at.map(|t| t.to_rfc3339()),
+        has_thumbnail: c.has_thumbnail,
+        items: c.items,
+        bytes: c.bytes,
+        swept: c.swept.map(|s| SweptLine {
+            broken: s.broken,
+            tight: s.tight,
+            changed_since: s.changed_since,
+        }),
     };
     Ok(Json(cells.into_iter().map(line).collect()))
 }
 
-/// The id of a new cell.
-#[derive(Serialize, ToSchema)]
-pub struct Imported {
-    id: Uuid,
-}
-
-/// A dropped package: one zip, or all files of a folder under their paths.
-#[derive(ToSchema)]
-#[allow(dead_code)]
-pub struct Upload {
-    #[schema(value_type = Vec<String>, format = Binary)]
-    file: Vec<u8>,
-}
-
 /// Stores a cell package. Nothing is stored unless the whole package can be read.
 #[utoipa::path(post, path = "/api/cells", request_body(content = Upload, content_type = "multipart/form-data"),
-    responses((status = 201, body = Imported), (status = 422, body = Problem)))]
+    responses((status = 201, body = Begun), (status = 422, body = Problem)))]
 pub async fn import_cell(
     State(app): State<App>,
-    mut upload: Multipart,
-) -> Result<(StatusCode, Json<Imported>), Problem> {
-    let mut parts: Vec<(String, Bytes)> = Vec::new();
-    while let Some(field) = upload.next_field().await.map_err(Problem::refused)? {
-        let name = field.file_name().unwrap_or("package.zip").to_owned();
-        parts.push((name, field.bytes().await.map_err(Problem::refused)?));
-    }
+    upload: Multipart,
+) -> Result<(StatusCode, Json<Begun>), Problem> {
+    let files = received(upload).await?;
+    package_or_refusal(&files)?;
     let (document, files) = tokio::task::spawn_blocking(move || -> Result<_, Problem> {
-        let files = package_of(parts)?;
-        let workcell = Workcell::read(&files)?;
-        Ok((workcell.document, files))
+        Ok((Workcell::read(&files)?.document, files))
     })
     .await??;
     let id = app.store.create(&document, &files).await?;
-    Ok((StatusCode::CREATED, Json(Imported { id })))
+    Ok((StatusCode::CREATED, Json(Begun { id })))
 }
 
-fn package_of(mut parts: Vec<(String, Bytes)>) -> Result<PackageFiles, Problem> {
-    if parts.len() == 1 && !parts[0].0.ends_with(CELL_FILE) {
-        return Ok(PackageFiles::from_zip(&parts.remove(0).1)?);
+/// A name.
+#[derive(Deserialize, ToSchema)]
+pub struct Named {
+    name: String,
+}
+
+/// Makes a cell with nothing in it.
+#[utoipa::path(post, path = "/api/cells/new", request_body = Named,
+    responses((status = 201, body = Begun), (status = 422, body = Problem)))]
+pub async fn new_cell(
+    State(app): State<App>,
+    Json(named): Json<Named>,
+) -> Result<(StatusCode, Json<Begun>), Problem> {
+    let document = empty_cell(&sound(&named.name)?);
+    let id = app.store.create(&document, &PackageFiles::default()).await?;
+    Ok((StatusCode::CREATED, Json(Begun { id })))
+}
+
+/// Makes a cell like this one, without its history.
+#[utoipa::path(post, path = "/api/cells/{id}/duplicate", params(("id" = Uuid, Path)), request_body = Named,
+    responses((status = 201, body = Begun), (status = 404, body = Problem), (status = 422, body = Problem)))]
+pub async fn duplicate_cell(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Json(named): Json<Named>,
+) -> Result<(StatusCode, Json<Begun>), Problem> {
+    let id = app.store.duplicate(id, &sound(&named.name)?).await?;
+    Ok((StatusCode::CREATED, Json(Begun { id })))
+}
+
+fn sound(name: &str) -> Result<String, Problem> {
+    match name.trim() {
+        name if (1..=200).contains(&name.chars().count()) => Ok(name.to_owned()),
+        _ => Err(Problem::refused("a name needs 1 to 200 characters")),
     }
-    // A dropped folder comes with its own name in front.
-    let outer = parts
-        .iter()
-        .find_map(|(name, _)| name.strip_suffix(CELL_FILE))
-        .ok_or_else(|| Problem::refused("there is no cell.json among the files; drop a cell package"))?
-        .to_owned();
-    let mut files = PackageFiles::default();
-    for (name, content) in &parts {
-        files.insert(name.strip_prefix(&outer).unwrap_or(name), content.to_vec())?;
+}
+
+/// The picture of a cell.
+#[utoipa::path(get, path = "/api/cells/{id}/thumbnail", params(("id" = Uuid, Path)),
+    responses((status = 200, content_type = "image/png"), (status = 404, body = Problem)))]
+pub async fn thumbnail(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Response, Problem> {
+    let png = app.store.thumbnail(id).await?.ok_or_else(|| Problem::missing("there is no picture of it"))?;
+    Ok(([(header::CONTENT_TYPE, "image/png"), (header::CACHE_CONTROL, "no-cache")], png).into_response())
+}
+
+/// Keeps a picture of a cell: PNG, at most 512 KiB.
+#[utoipa::path(put, path = "/api/cells/{id}/thumbnail", params(("id" = Uuid, Path)),
+    request_body(content = Vec<u8>, content_type = "image/png"),
+    responses((status = 204), (status = 404, body = Problem), (status = 422, body = Problem)))]
+pub async fn keep_thumbnail(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    png: Bytes,
+) -> Result<StatusCode, Problem> {
+    if !png.starts_with(b"\x89PNG\r\n\x1a\n") || png.len() > 512 << 10 {
+        return Err(Problem::refused("a picture must be a PNG of at most 512 KiB"));
     }
-    Ok(files)
+    app.store.keep_thumbnail(id, &png).await?;
+    Ok(StatusCode::NO_CONTENT)
 }
 
 /// A cell, opened.
@@ -298,12 +355,36 @@ fn frames(cell: &OpenCell) -> Vec<FrameInfo> {
     frames
 }
 
-/// Deletes a cell with all that belongs to it.
-#[utoipa::path(delete, path = "/api/cells/{id}", params(("id" = Uuid, Path)),
+/// Whether the bin is passed by.
+#[derive(Deserialize, IntoParams)]
+pub struct Deletion {
+    /// Deletes a cell that lies in the bin for good.
+    #[serde(default)]
+    for_good: bool,
+}
+
+/// Puts a cell into the bin, or deletes one that lies there for good.
+#[utoipa::path(delete, path = "/api/cells/{id}", params(("id" = Uuid, Path), Deletion),
     responses((status = 204), (status = 404, body = Problem)))]
-pub async fn delete_cell(State(app): State<App>, Path(id): Path<Uuid>) -> Result<StatusCode, Problem> {
-    app.store.delete(id).await?;
+pub async fn delete_cell(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Query(how): Query<Deletion>,
+) -> Result<StatusCode, Problem> {
+    if how.for_good {
+        app.store.delete(id).await?;
+    } else {
+        app.store.bin(id, true).await?;
+    }
     app.open.lock().expect("not poisoned").remove(&id);
+    Ok(StatusCode::NO_CONTENT)
+}
+
+/// Takes a cell out of the bin.
+#[utoipa::path(post, path = "/api/cells/{id}/restore", params(("id" = Uuid, Path)),
+    responses((status = 204), (status = 404, body = Problem)))]
+pub async fn restore_cell(State(app): State<App>, Path(id): Path<Uuid>) -> Result<StatusCode, Problem> {
+    app.store.bin(id, false).await?;
     Ok(StatusCode::NO_CONTENT)
 }
 
@@ -312,7 +393,8 @@ pub async fn delete_cell(State(app): State<App>, Path(id): Path<Uuid>) -> Result
     responses((status = 200, content_type = "application/zip"), (status = 404, body = Problem)))]
 pub async fn export_cell(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Response, Problem> {
     let stored = app.store.load(id).await?;
-    let zip = tokio::task::spawn_blocking(move || stored.package().to_zip()).await?;
+    let pack = move || without_unused(&stored.package(), &stored.document.items).to_zip();
+    let zip = tokio::task::spawn_blocking(pack).await?;
     let headers = [
         (header::CONTENT_TYPE, "application/zip"),
         (header::CONTENT_DISPOSITION, "attachment; filename=\"cell.zip\""),

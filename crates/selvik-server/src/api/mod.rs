@@ -1,8 +1,11 @@
 //! The HTTP API. Its OpenAPI description is made from these types.
 
+mod arranging;
 mod cells;
 mod edits;
+mod export;
 mod findings;
+mod imports;
 mod looking;
 mod picture;
 
@@ -21,8 +24,20 @@ pub fn router() -> OpenApiRouter<App> {
     OpenApiRouter::with_openapi(Description::openapi())
         .routes(routes!(cells::list_cells, cells::import_cell))
         .routes(routes!(cells::get_cell, cells::delete_cell))
+        .routes(routes!(cells::new_cell))
+        .routes(routes!(cells::restore_cell))
+        .routes(routes!(cells::duplicate_cell))
+        .routes(routes!(cells::thumbnail, cells::keep_thumbnail))
         .routes(routes!(cells::export_cell))
+        .routes(routes!(export::export_items))
+        .routes(routes!(imports::begin_import))
+        .routes(routes!(imports::import_state, imports::stop_import))
+        .routes(routes!(imports::add_files))
+        .routes(routes!(imports::store_import))
         .routes(routes!(edits::edit_cell))
+        .routes(routes!(edits::deletion))
+        .routes(routes!(arranging::arrange))
+        .routes(routes!(arranging::facts))
         .routes(routes!(edits::undo))
         .routes(routes!(edits::redo))
         .routes(routes!(picture::mesh))

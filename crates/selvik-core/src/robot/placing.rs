@@ -1,0 +1,161 @@
+use nalgebra::{Translation3, UnitQuaternion};
+
+use super::{Assembly, NodeId};
+use crate::spatial::{Point, Pose, Vector};
+
+/// Where the items of a cell stand at one moment, and what must be written down so that they stand
+/// elsewhere.
+#[derive(Debug)]
+pub struct Placing<'a> {
+    assembly: &'a Assembly,
+    poses: Vec<Pose>,
+}
+
+impl<'a> Placing<'a> {
+    /// With the joint vector `q`, rad or m.
+    ///
+    /// # Panics
+    /// If `q` is shorter than [`Assembly::joints`].
+    #[must_use]
+    pub fn new(assembly: &'a Assembly, q: &[f64]) -> Self {
+        Self { assembly, poses: assembly.poses(q) }
+    }
+
+    /// Where the item at position `item` stands in the world.
+    #[must_use]
+    pub fn world(&self, item: usize) -> Pose {
+        self.node(self.assembly.item_node(item))
+    }
+
+    /// Where a coordinate system stands in the world.
+    #[must_use]
+    pub fn node(&self, node: NodeId) -> Pose {
+        self.poses[node.0]
+    }
+
+    /// Where what carries the item at position `item` stands in the world.
+    #[must_use]
+    pub fn carrier(&self, item: usize) -> Pose {
+        let carrier = self.assembly.nodes()[self.assembly.item_node(item).0].parent;
+        carrier.map_or_else(Pose::identity, |node| self.node(node))
+    }
+
+    /// The pose in its carrier with which the item stands where `motion` takes it in the world.
+    #[must_use]
+    pub fn moved(&self, item: usize, motion: &Pose) -> Pose {
+        self.carrier(item).inverse() * motion * self.world(item)
+    }
+
+    /// Those of `items` that none of the others carries, each once.
+    #[must_use]
+    pub fn topmost(&self, items: &[usize]) -> Vec<usize> {
+        let cell = self.assembly.cell();
+        let carried = |item: usize| items.iter().any(|&other| other != item && cell.is_within(item, other));
+        let mut topmost: Vec<usize> = items.iter().copied().filter(|&item| !carried(item)).collect();
+        topmost.sort_unstable();
+        topmost.dedup();
+        topmost
+    }
+
+    /// The height (m) of the lowest point of the item and of all that hangs on it; `None` without a
+    /// body.
+    #[must_use]
+    pub fn lowest(&self, item: usize) -> Option<f64> {
+        let cell = self.assembly.cell();
+        let bodies = self.assembly.bodies().iter().filter(|body| cell.is_within(body.item, item));
+        let heights = bodies.flat_map(|body| {
+            let pose = self.node(body.node);
+            body.surface.mesh().vertices().iter().map(move |v| (pose * v).z)
+        });
+        heights.reduce(f64::min)
+    }
+}
+
+/// The motion in the world that shifts by `shift` (m) along the axes of `frame` and turns by `turn` about
+/// those axes through `about`.
+#[must_use]
+pub fn motion_in(frame: &Pose, about: &Point, shift: &Vector, turn: &UnitQuaternion<f64>) -> Pose {
+    let turned = frame.rotation * turn * frame.rotation.inverse();
+    let there = Translation3::from(about.coords + frame.rotation * shift);
+    there * turned * Translation3::from(-about.coords)
+}
+
+/// The motion in the world that lays one face on another: `from` and `to` are a point and the outward
+/// normal of each. The turn is the smallest there is.
+#[must_use]
+pub fn face_to_face(from: (&Point, &Vector), to: (&Point, &Vector)) -> Pose {
+    let against = -to.1;
+    let turn = UnitQuaternion::rotation_between(from.1, &against).unwrap_or_else(|| {
+        // Opposite already turned the wrong way: half a turn about any axis in the face.
+        let axis = nalgebra::Unit::new_normalize(from.1.cross(&most_across(from.1)));
+        UnitQuaternion::from_axis_angle(&axis, std::f64::consts::PI)
+    });
+    Translation3::from(to.0.coords) * turn * Translation3::from(-from.0.coords)
+}
+
+/// The coordinate axis that leans least along `direction`.
+fn most_across(direction: &Vector) -> Vector {
+    let mut axis = Vector::zeros();
+    axis[direction.iamin()] = 1.0;
+    axis
+}
+
+#[cfg(test)]
+mod tests {
+    use std::collections::HashMap;
+    use std::f64::consts::FRAC_PI_2;
+    use std::sync::Arc;
+
+    use super::*;
+    use crate::cell::{Cell, Item, Role};
+    use crate::mesh::{Surface, box_mesh};
+    use crate::spatial::pose_from_rpy;
+
+    fn item(id: &str, parent: Option<&str>, pose: Pose) -> Item {
+        let surface = Some(Arc::new(Surface::new(box_mesh([0.2; 3]))));
+        let parent = parent.map(Into::into);
+        Item { id: id.into(), name: id.into(), role: Role::Fixture, parent, on_link: None, pose, surface }
+    }
+
+    fn plate_on_table() -> Assembly {
+        let table = item("table", None, pose_from_rpy([1.0, 0.0, 0.8], [0.0, 0.0, FRAC_PI_2]));
+        let plate = item("plate", Some("table"), pose_from_rpy([0.3, 0.0, 0.5], [0.0; 3]));
+        Assembly::new(Cell::new(vec![table, plate]).unwrap(), HashMap::new()).unwrap()
+    }
+
+    #[test]
+    fn what_is_moved_in_the_world_is_written_down_in_its_carrier() {
+        let cell = plate_on_table();
+        let placing = Placing::new(&cell, &[]);
+        // The table is turned by 90°: the plate stands 0.3 m along the world's Y.
+        assert!((placing.world(1).translation.vector - Vector::new(1.0, 0.3, 1.3)).norm() < 1e-12);
+        let east = motion_in(&Pose::identity(), &Point::origin(), &Vector::x(), &UnitQuaternion::identity());
+        let local = placing.moved(1, &east);
+        assert!((local.translation.vector - Vector::new(0.3, -1.0, 0.5)).norm() < 1e-12);
+        assert_eq!(placing.topmost(&[1, 0, 1]), [0]);
+        assert!((placing.lowest(0).unwrap() - 0.7).abs() < 1e-12);
+    }
+
+    #[test]
+    fn turning_in_a_frame_goes_about_its_axes_through_the_point() {
+        let frame = pose_from_rpy([5.0, 5.0, 5.0], [FRAC_PI_2, 0.0, 0.0]);
+        let about = Point::new(1.0, 0.0, 0.0);
+        let quarter = UnitQuaternion::from_axis_angle(&Vector::z_axis(), FRAC_PI_2);
+        let motion = motion_in(&frame, &about, &Vector::new(0.0, 0.0, 2.0), &quarter);
+        // The frame's Z is the world's −Y; a quarter turn about it takes +X to +Z.
+        assert!((motion * about - Point::new(1.0, -2.0, 0.0)).norm() < 1e-12);
+        assert!((motion * Point::new(2.0, 0.0, 0.0) - Point::new(1.0, -2.0, 1.0)).norm() < 1e-12);
+    }
+
+    #[rstest::rstest]
+    #[case(Vector::x(), Vector::z())]
+    #[case(Vector::z(), Vector::z())]
+    #[case(Vector::z(), -Vector::z())]
+    #[case(Vector::new(0.6, 0.0, 0.8), Vector::new(0.0, 0.6, -0.8))]
+    fn faces_come_to_lie_against_each_other(#[case] from: Vector, #[case] to: Vector) {
+        let (p, q) = (Point::new(0.1, 0.2, 0.3), Point::new(-1.0, 0.5, 2.0));
+        let motion = face_to_face((&p, &from), (&q, &to));
+        assert!((motion * p - q).norm() < 1e-12);
+        assert!((motion * from + to).norm() < 1e-9);
+    }
+}

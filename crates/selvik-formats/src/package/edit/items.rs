@@ -1,0 +1,257 @@
+//! Changes of what is in a cell.
+
+use std::collections::{HashMap, HashSet};
+
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+
+use super::{named, refuse};
+use crate::Result;
+use crate::package::{CellDocument, ItemDocument, PoseDocument, RoleDocument};
+
+/// Where an item stands in the frame that carries it.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Placement {
+    /// Its id.
+    pub item: String,
+    /// Where.
+    pub pose: PoseDocument,
+}
+
+/// What an item hangs on, and where there.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Hanging {
+    /// Its id.
+    pub item: String,
+    /// Id of what carries it; the world frame if absent.
+    #[serde(default)]
+    pub parent: Option<String>,
+    /// The link of that which it hangs on.
+    #[serde(default)]
+    pub on_link: Option<String>,
+    /// Where.
+    pub pose: PoseDocument,
+}
+
+/// Something that can be said of several items at once.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
+#[serde(rename_all = "snake_case", deny_unknown_fields)]
+pub enum ItemChange {
+    /// What it is.
+    Role(RoleDocument),
+    /// Its own colour, `#RRGGBB`, or that of its role.
+    Colour(Option<String>),
+    /// Whether it stays where it is.
+    Locked(bool),
+    /// What people want to remember of it; empty for nothing.
+    Notes(String),
+}
+
+/// The longest note, characters.
+const LONGEST_NOTE: usize = 20_000;
+
+pub(super) fn position(document: &CellDocument, id: &str) -> Result<usize> {
+    let at = document.items.iter().position(|i| i.id == id);
+    at.ok_or_else(|| refuse(format!("there is no item \"{id}\"")))
+}
+
+fn free(item: &ItemDocument) -> Result<()> {
+    if item.locked {
+        return Err(refuse(format!("{} is locked and stays where it is; unlock it first", item.name)));
+    }
+    Ok(())
+}
+
+/// Whether `text` is a colour as `#RRGGBB`.
+pub(crate) fn is_colour(text: &str) -> bool {
+    text.strip_prefix('#').is_some_and(|hex| hex.len() == 6 && hex.bytes().all(|b| b.is_ascii_hexdigit()))
+}
+
+/// One item by name, several by number.
+fn called(document: &CellDocument, positions: &[usize]) -> String {
+    match positions {
+        [only] => document.items[*only].name.clone(),
+        several => format!("{} items", several.len()),
+    }
+}
+
+fn positions<'a>(document: &CellDocument, ids: impl IntoIterator<Item = &'a String>) -> Result<Vec<usize>> {
+    let found = ids.into_iter().map(|id| position(document, id)).collect::<Result<Vec<_>>>()?;
+    if found.is_empty() {
+        return Err(refuse("it names no item"));
+    }
+    Ok(found)
+}
+
+pub(super) fn rename(document: &mut CellDocument, item: &str, name: &str) -> Result<String> {
+    let name = named(name)?;
+    let at = position(document, item)?;
+    let before = std::mem::replace(&mut document.items[at].name, name.clone());
+    Ok(format!("rename {before} to {name}"))
+}
+
+pub(super) fn place(document: &mut CellDocument, places: &[Placement]) -> Result<String> {
+    let found = positions(document, places.iter().map(|p| &p.item))?;
+    for (&at, place) in found.iter().zip(places) {
+        free(&document.items[at])?;
+        document.items[at].pose = place.pose;
+    }
+    Ok(format!("move {}", called(document, &found)))
+}
+
+pub(super) fn hang(document: &mut CellDocument, places: &[Hanging]) -> Result<String> {
+    let found = positions(document, places.iter().map(|p| &p.item))?;
+    for (&at, place) in found.iter().zip(places) {
+        let item = &mut document.items[at];
+        free(item)?;
+        item.parent.clone_from(&place.parent);
+        item.on_link.clone_from(&place.on_link);
+        item.pose = place.pose;
+    }
+    let onto = match places.first().and_then(|p| p.parent.as_ref()) {
+        Some(parent) => document.items[position(document, parent)?].name.clone(),
+        None => "the floor".to_owned(),
+    };
+    Ok(format!("hang {} on {onto}", called(document, &found)))
+}
+
+pub(super) fn change(document: &mut CellDocument, items: &[String], change: &ItemChange) -> Result<String> {
+    let found = positions(document, items)?;
+    for &at in &found {
+        let item = &mut document.items[at];
+        match change {
+            ItemChange::Role(role) => item.role = *role,
+            ItemChange::Colour(Some(colour)) if !is_colour(colour) => {
+                return Err(refuse(format!("\"{colour}\" is not a colour; write #RRGGBB")));
+            }
+            ItemChange::Colour(colour) => item.colour.clone_from(colour),
+            ItemChange::Locked(locked) => item.locked = *locked,
+            ItemChange::Notes(notes) if notes.chars().count() > LONGEST_NOTE => {
+                return Err(refuse(format!("a note has at most {LONGEST_NOTE} characters")));
+            }
+            ItemChange::Notes(notes) => item.notes = Some(notes.clone()).filter(|n| !n.trim().is_empty()),
+        }
+    }
+    let what = called(document, &found);
+    Ok(match change {
+        ItemChange::Role(_) => format!("change the role of {what}"),
+        ItemChange::Colour(_) => format!("colour {what}"),
+        ItemChange::Locked(true) => format!("lock {what}"),
+        ItemChange::Locked(false) => format!("unlock {what}"),
+        ItemChange::Notes(_) => format!("note on {what}"),
+    })
+}
+
+pub(super) fn add(document: &mut CellDocument, items: &[ItemDocument]) -> Result<String> {
+    if items.is_empty() {
+        return Err(refuse("it names no item"));
+    }
+    let first = document.items.len();
+    document.items.extend(items.iter().cloned());
+    let topmost: Vec<usize> = (first..document.items.len())
+        .filter(|&at| {
+            let parent = document.items[at].parent.as_ref();
+            !document.items[first..].iter().any(|i| Some(&i.id) == parent)
+        })
+        .collect();
+    Ok(format!("add {}", called(document, &topmost)))
+}
+
+/// All that hangs on `tops`, they themselves included, in the roster's order.
+pub(super) fn families(document: &CellDocument, tops: &[String]) -> Result<Vec<usize>> {
+    positions(document, tops)?;
+    let mut within: HashSet<&str> = tops.iter().map(String::as_str).collect();
+    loop {
+        let before = within.len();
+        let more = document.items.iter().filter(|i| i.parent.as_deref().is_some_and(|p| within.contains(p)));
+        let more: Vec<&str> = more.map(|i| i.id.as_str()).collect();
+        within.extend(more);
+        if within.len() == before {
+            break;
+        }
+    }
+    Ok((0..document.items.len()).filter(|&at| within.contains(document.items[at].id.as_str())).collect())
+}
+
+pub(super) fn duplicate(document: &mut CellDocument, items: &[String]) -> Result<String> {
+    let family = families(document, items)?;
+    let chosen: Vec<usize> = positions(document, items)?;
+    let mut ids: HashSet<String> = document.items.iter().map(|i| i.id.clone()).collect();
+    let mut names: HashSet<String> = document.items.iter().map(|i| i.name.clone()).collect();
+    let mut copies: HashMap<String, String> = HashMap::new();
+    for &at in &family {
+        let copy = next_free(&document.items[at].id, '-', &mut ids);
+        copies.insert(document.items[at].id.clone(), copy);
+    }
+    let within: HashSet<&str> = copies.keys().map(String::as_str).collect();
+    let top = |item: &ItemDocument| !item.parent.as_deref().is_some_and(|p| within.contains(p));
+    let mut added = Vec::new();
+    for &at in &family {
+        let item = &document.items[at];
+        let mut copy = item.clone();
+        copy.id.clone_from(&copies[&item.id]);
+        copy.locked = false;
+        if top(item) {
+            copy.name = next_free(&item.name, ' ', &mut names);
+        }
+        copy.parent = item.parent.as_ref().map(|p| copies.get(p).unwrap_or(p).clone());
+        added.push(copy);
+    }
+    let label = format!("duplicate {}", called(document, &chosen));
+    document.items.extend(added);
+    Ok(label)
+}
+
+/// `base` with the next number nobody has, `gap` between; a number it ends with counts on.
+pub(crate) fn next_free(base: &str, gap: char, taken: &mut HashSet<String>) -> String {
+    let stem = match base.rsplit_once(gap) {
+        Some((stem, number)) if !stem.is_empty() && number.parse::<u32>().is_ok() => stem,
+        _ => base,
+    };
+    let free = (2..).map(|n| format!("{stem}{gap}{n}")).find(|name| !taken.contains(name));
+    let free = free.expect("numbers never run out");
+    taken.insert(free.clone());
+    free
+}
+
+pub(super) fn group(
+    document: &mut CellDocument,
+    name: &str,
+    (parent, on_link): (Option<String>, Option<String>),
+    places: &[Placement],
+) -> Result<String> {
+    let name = named(name)?;
+    let found = positions(document, places.iter().map(|p| &p.item))?;
+    let mut ids: HashSet<String> = document.items.iter().map(|i| i.id.clone()).collect();
+    let id = next_free("group", '-', &mut ids);
+    for (&at, place) in found.iter().zip(places) {
+        let item = &mut document.items[at];
+        free(item)?;
+        item.parent = Some(id.clone());
+        item.on_link = None;
+        item.pose = place.pose;
+    }
+    let group = ItemDocument { parent, on_link, ..ItemDocument::new(id, name.clone(), RoleDocument::Group) };
+    document.items.insert(*found.iter().min().expect("some item"), group);
+    Ok(format!("group {} items as {name}", found.len()))
+}
+
+pub(super) fn ungroup(document: &mut CellDocument, item: &str) -> Result<String> {
+    let at = position(document, item)?;
+    free(&document.items[at])?;
+    if document.items[at].role != RoleDocument::Group || document.items[at].has_geometry() {
+        return Err(refuse(format!("{} is not a group", document.items[at].name)));
+    }
+    let group = document.items.remove(at);
+    let above = group.pose.to_pose();
+    for child in document.items.iter_mut().filter(|i| i.parent.as_deref() == Some(item)) {
+        child.pose = PoseDocument::from_pose(&(above * child.pose.to_pose()));
+        child.parent.clone_from(&group.parent);
+        child.on_link.clone_from(&group.on_link);
+    }
+    super::delete::forget(document, &HashSet::from([item.to_owned()]));
+    Ok(format!("ungroup {}", group.name))
+}

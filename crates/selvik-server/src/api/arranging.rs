@@ -1,0 +1,295 @@
+//! Arranging items: what a hand or a number asks for, turned into edits by the core.
+
+use axum::Json;
+use axum::extract::{Path, State};
+use nalgebra::{Quaternion, Translation3, UnitQuaternion};
+use selvik_core::robot::{Placing, face_to_face, motion_in};
+use selvik_core::spatial::{Point, Pose, Vector};
+use selvik_formats::package::{Edit, Hanging, Placement, PoseDocument};
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+use super::cells::CellDetail;
+use super::edits::Brought;
+use crate::App;
+use crate::error::Problem;
+use crate::open_cell::OpenCell;
+
+/// What is to be arranged, and how.
+#[derive(Deserialize, ToSchema)]
+pub struct ArrangeRequest {
+    base_revision: i64,
+    /// Ids of items. What one of the others carries goes with that.
+    items: Vec<String>,
+    /// The instant of the path at which it is done.
+    time_s: f64,
+    how: Arrange,
+}
+
+/// In which frame numbers are meant.
+#[derive(Deserialize, ToSchema, Clone)]
+#[serde(rename_all = "snake_case")]
+pub enum FrameChoice {
+    /// The world's.
+    World,
+    /// That of what carries the item.
+    Parent,
+    /// The item's own.
+    Own,
+    /// That of an item, by its id: a base, a TCP, a table.
+    Item(String),
+}
+
+/// A way to arrange items.
+#[derive(Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Arrange {
+    /// By so much along and about the axes of a frame; turned about the origin of the first item.
+    Shift { frame: FrameChoice, by: PoseDocument },
+    /// To stand exactly there in a frame; one item.
+    Put { frame: FrameChoice, at: PoseDocument },
+    /// By a motion in the world: x, y, z (m), quaternion x, y, z, w.
+    Motion { by: [f64; 7] },
+    /// A point of the items onto another point.
+    PointToPoint { from_mm: [f64; 3], to_mm: [f64; 3] },
+    /// A face of the items against another face.
+    FaceToFace { from_mm: [f64; 3], from_normal: [f64; 3], to_mm: [f64; 3], to_normal: [f64; 3] },
+    /// Straight down or up, until the lowest point is on the floor.
+    Drop,
+    /// On something else, keeping the pose in the world or in the frame that carries it.
+    Hang { parent: Option<String>, on_link: Option<String>, keep: KeptPose },
+    /// Into a new group, where they are.
+    Group { name: String },
+}
+
+/// Which pose stays when what carries an item changes.
+#[derive(Deserialize, ToSchema, Clone, Copy, PartialEq, Eq)]
+#[serde(rename_all = "snake_case")]
+pub enum KeptPose {
+    /// The item stays where it is.
+    World,
+    /// Its numbers stay, and it jumps.
+    Local,
+}
+
+/// Arranges items.
+#[utoipa::path(post, path = "/api/cells/{id}/arrange", params(("id" = Uuid, Path)), request_body = ArrangeRequest,
+    responses((status = 200, body = CellDetail), (status = 409, body = Problem), (status = 422, body = Problem)))]
+pub async fn arrange(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Json(request): Json<ArrangeRequest>,
+) -> Result<Json<CellDetail>, Problem> {
+    let cell = app.cell(id).await?;
+    let edit = edit_of(&cell, &request)?;
+    app.commit(id, request.base_revision, &edit, Brought::default()).await.map(Json)
+}
+
+fn position(cell: &OpenCell, id: &str) -> Result<usize, Problem> {
+    let found = cell.workcell.assembly.cell().position(&id.into());
+    found.ok_or_else(|| Problem::refused(format!("there is no item \"{id}\"")))
+}
+
+fn edit_of(cell: &OpenCell, request: &ArrangeRequest) -> Result<Edit, Problem> {
+    let assembly = &cell.workcell.assembly;
+    let placing = Placing::new(assembly, &cell.joints_at(Some(request.time_s)));
+    let asked = request.items.iter().map(|i| position(cell, i)).collect::<Result<Vec<_>, _>>()?;
+    let first = *asked.first().ok_or_else(|| Problem::refused("select what is to be arranged first"))?;
+    let topmost = placing.topmost(&asked);
+    let id = |item: usize| assembly.cell().items()[item].id.0.clone();
+    let motion = match &request.how {
+        Arrange::Hang { parent, on_link, keep } => {
+            let carrier = carrier(cell, &placing, parent.as_deref(), on_link.as_deref())?;
+            let place = |&item: &usize| {
+                let pose = match keep {
+                    KeptPose::World => carrier.inverse() * placing.world(item),
+                    KeptPose::Local => assembly.cell().items()[item].pose,
+                };
+                let pose = PoseDocument::from_pose(&pose);
+                Hanging { item: id(item), parent: parent.clone(), on_link: on_link.clone(), pose }
+            };
+            return Ok(Edit::HangItems { places: topmost.iter().map(place).collect() });
+        }
+        Arrange::Group { name } => {
+            let item = &assembly.cell().items()[topmost[0]];
+            let carrier = placing.carrier(topmost[0]);
+            let place = |&item: &usize| {
+                let pose = PoseDocument::from_pose(&(carrier.inverse() * placing.world(item)));
+                Placement { item: id(item), pose }
+            };
+            return Ok(Edit::GroupItems {
+                name: name.clone(),
+                parent: item.parent.as_ref().map(|p| p.0.clone()),
+                on_link: item.on_link.clone(),
+                places: topmost.iter().map(place).collect(),
+            });
+        }
+        Arrange::Put { at, .. } if topmost.len() > 1 => {
+            let _ = at;
+            return Err(Problem::refused("several items can't stand in one place; shift them instead"));
+        }
+        Arrange::Put { frame, at } => {
+            let world = frame_pose(cell, &placing, frame, first)? * pose_of(at)?;
+            world * placing.world(first).inverse()
+        }
+        Arrange::Shift { frame, by } => {
+            let (frame, by) = (frame_pose(cell, &placing, frame, first)?, pose_of(by)?);
+            let about = Point::from(placing.world(first).translation.vector);
+            motion_in(&frame, &about, &by.translation.vector, &by.rotation)
+        }
+        Arrange::Motion { by: [x, y, z, i, j, k, w] } => {
+            let turn = UnitQuaternion::try_new(Quaternion::new(*w, *i, *j, *k), 1e-9);
+            let turn = turn.ok_or_else(|| Problem::refused("the quaternion has no direction"))?;
+            finite(&[*x, *y, *z])?;
+            Pose::from_parts(Translation3::new(*x, *y, *z), turn)
+        }
+        Arrange::PointToPoint { from_mm, to_mm } => {
+            finite(&[*from_mm, *to_mm].concat())?;
+            let by = Vector::from(*to_mm) - Vector::from(*from_mm);
+            Pose::from_parts((by * 1e-3).into(), UnitQuaternion::identity())
+        }
+        Arrange::FaceToFace { from_mm, from_normal, to_mm, to_normal } => {
+            finite(&[*from_mm, *to_mm, *from_normal, *to_normal].concat())?;
+            let point = |mm: &[f64; 3]| Point::from(mm.map(|x| x * 1e-3));
+            let normal = |n: &[f64; 3]| {
+                let found = Vector::from(*n).try_normalize(1e-9);
+                found.ok_or_else(|| Problem::refused("a face's normal has no direction"))
+            };
+            let (from, to) = (normal(from_normal)?, normal(to_normal)?);
+            face_to_face((&point(from_mm), &from), (&point(to_mm), &to))
+        }
+        Arrange::Drop => {
+            let lowest = topmost.iter().filter_map(|&item| placing.lowest(item)).reduce(f64::min);
+            let lowest = lowest.ok_or_else(|| Problem::refused("nothing of it has a body to stand on"))?;
+            Pose::translation(0.0, 0.0, -lowest)
+        }
+    };
+    let place = |&item: &usize| {
+        let pose = PoseDocument::from_pose(&placing.moved(item, &motion));
+        Placement { item: id(item), pose: tidy(&pose) }
+    };
+    Ok(Edit::PlaceItems { places: topmost.iter().map(place).collect() })
+}
+
+/// Numbers without the dust of floating point: to a millionth of a mm and of a degree.
+fn tidy(pose: &PoseDocument) -> PoseDocument {
+    let round = |x: f64| (x * 1e6).round() / 1e6 + 0.0;
+    PoseDocument { xyz_mm: pose.xyz_mm.map(round), rpy_deg: pose.rpy_deg.map(round) }
+}
+
+fn finite(numbers: &[f64]) -> Result<(), Problem> {
+    match numbers.iter().find(|n| !n.is_finite() || n.abs() > 1e8) {
+        Some(n) => Err(Problem::refused(format!("{n} is not a usable number"))),
+        None => Ok(()),
+    }
+}
+
+fn pose_of(document: &PoseDocument) -> Result<Pose, Problem> {
+    finite(&[document.xyz_mm, document.rpy_deg].concat())?;
+    Ok(document.to_pose())
+}
+
+fn frame_pose(cell: &OpenCell, placing: &Placing, frame: &FrameChoice, of: usize) -> Result<Pose, Problem> {
+    Ok(match frame {
+        FrameChoice::World => Pose::identity(),
+        FrameChoice::Parent => placing.carrier(of),
+        FrameChoice::Own => placing.world(of),
+        FrameChoice::Item(id) => placing.world(position(cell, id)?),
+    })
+}
+
+fn carrier(
+    cell: &OpenCell,
+    placing: &Placing,
+    parent: Option<&str>,
+    on_link: Option<&str>,
+) -> Result<Pose, Problem> {
+    let Some(parent) = parent else { return Ok(Pose::identity()) };
+    let item = position(cell, parent)?;
+    let Some(link) = on_link else { return Ok(placing.world(item)) };
+    let node = cell.workcell.assembly.link_node(item, link);
+    let node = node.ok_or_else(|| Problem::refused(format!("\"{parent}\" has no link \"{link}\"")))?;
+    Ok(placing.node(node))
+}
+
+/// Which items, in which frame and when.
+#[derive(Deserialize, ToSchema)]
+pub struct FactsRequest {
+    items: Vec<String>,
+    frame: FrameChoice,
+    time_s: f64,
+}
+
+/// What is known of an item.
+#[derive(Serialize, ToSchema)]
+pub struct ItemFacts {
+    item: String,
+    /// Where it stands in the chosen frame.
+    pose: PoseDocument,
+    /// Along its own axes, with its links where they are; none without a body.
+    size_mm: Option<[f64; 3]>,
+    triangles: usize,
+    /// Of closed bodies; none where one is open or there is none.
+    volume_mm3: Option<f64>,
+    area_mm2: f64,
+    /// Edges that belong to one triangle only: the mesh is open there.
+    open_edges: usize,
+    /// Connected pieces.
+    shells: usize,
+    /// Files of the package it comes from.
+    files: Vec<String>,
+    /// Links others can hang on.
+    links: Vec<String>,
+}
+
+/// What is known of items.
+#[utoipa::path(post, path = "/api/cells/{id}/facts", params(("id" = Uuid, Path)), request_body = FactsRequest,
+    responses((status = 200, body = [ItemFacts]), (status = 422, body = Problem)))]
+pub async fn facts(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Json(request): Json<FactsRequest>,
+) -> Result<Json<Vec<ItemFacts>>, Problem> {
+    let cell = app.cell(id).await?;
+    let facts = tokio::task::spawn_blocking(move || {
+        let placing = Placing::new(&cell.workcell.assembly, &cell.joints_at(Some(request.time_s)));
+        let of = |id: &String| facts_of(&cell, &placing, position(&cell, id)?, &request.frame);
+        request.items.iter().map(of).collect::<Result<Vec<_>, _>>()
+    });
+    facts.await?.map(Json)
+}
+
+fn facts_of(
+    cell: &OpenCell,
+    placing: &Placing,
+    item: usize,
+    frame: &FrameChoice,
+) -> Result<ItemFacts, Problem> {
+    let assembly = &cell.workcell.assembly;
+    let id = &assembly.cell().items()[item].id.0;
+    let world = placing.world(item);
+    let bodies: Vec<_> = assembly.bodies().iter().filter(|b| b.item == item).collect();
+    let boxes = bodies.iter().flat_map(|body| {
+        let own = world.inverse() * placing.node(body.node);
+        body.surface.mesh().vertices().iter().map(move |v| own * v)
+    });
+    let size = selvik_core::spatial::Aabb::around(boxes).map(|b| b.half_extents() * 2e3);
+    let masses: Vec<_> = bodies.iter().map(|b| b.surface.mass()).collect();
+    let closed = !bodies.is_empty() && bodies.iter().all(|b| b.surface.topology().is_closed());
+    let frame = frame_pose(cell, placing, frame, item)?;
+    let document = cell.workcell.document.items.iter().find(|i| &i.id == id).expect("every item is written");
+    let links = assembly.mechanism(item).map_or(&[][..], |m| m.links());
+    Ok(ItemFacts {
+        item: id.clone(),
+        pose: tidy(&PoseDocument::from_pose(&(frame.inverse() * world))),
+        size_mm: size.map(|s| [s.x, s.y, s.z]),
+        triangles: bodies.iter().map(|b| b.surface.mesh().triangles().len()).sum(),
+        volume_mm3: closed.then(|| masses.iter().map(|m| m.volume).sum::<f64>() * 1e9),
+        area_mm2: masses.iter().map(|m| m.area).sum::<f64>() * 1e6,
+        open_edges: bodies.iter().map(|b| b.surface.topology().open_edges).sum(),
+        shells: bodies.iter().map(|b| b.surface.topology().component_vertices.len()).sum(),
+        files: document.files(),
+        links: links.iter().map(|l| l.name.clone()).collect(),
+    })
+}
