@@ -5,6 +5,7 @@ import { useFindings } from './findings/findingsStore'
 import { useSection } from './findings/sectionStore'
 import { useExport } from './scene/exportStore'
 import { useSettings } from './settings/settingsStore'
+import { useItems } from './what/itemsStore'
 import { useWhat } from './what/whatStore'
 import { useWhen } from './when/whenStore'
 import { useKeyMoves } from './where/keyMoves'
@@ -32,7 +33,10 @@ export interface Action {
 export function useActions(): Action[] {
   const [cell, what, where, when, findings, settings] = [useCell(), useWhat(), useWhere(), useWhen(), useFindings(), useSettings()]
   const [views, tours, section, standpoint, exporting] = [useViews(), useTours(), useSection(), useStandpoint(), useExport()]
+  const items = useItems()
   const moves = useKeyMoves()
+  const name = (title: string, name: string, done: (name: string) => unknown) => (views.naming = { title, name, done })
+  const isGroup = () => items.one?.role === 'group' && !items.one.bodies?.length
   const some = () => what.selected.size > 0
   const list: Action[] = []
   const under = (of: Question, actions: Omit<Action, 'of'>[]) => list.push(...actions.map((a) => ({ ...a, of })))
@@ -107,6 +111,11 @@ export function useActions(): Action[] {
     { id: 'select-all', name: 'Select all', key: 'Ctrl+A', run: what.selectAll },
     { id: 'select-none', name: 'Select nothing', key: 'Ctrl+Shift+A', run: () => what.select(null) },
     { id: 'invert', name: 'Invert the selection', key: 'Ctrl+I', run: what.invertSelection },
+    { id: 'ghost', name: 'Ghost selection', run: () => what.ghost(), enabled: some },
+    { id: 'invert-shown', name: 'Show what is hidden, hide what is shown', run: what.invertShown },
+    { id: 'select-role', name: 'Select all of the same role', run: () => what.selectLike('role'), enabled: some },
+    { id: 'select-mesh', name: 'Select all of the same mesh', run: () => what.selectLike('mesh'), enabled: some },
+    { id: 'select-parent', name: 'Select what carries it', run: () => what.selectLike('parent'), enabled: some },
     { id: 'select-children', name: 'Select what hangs on it', run: () => (what.selected = new Set([...what.selected].flatMap((i) => cell.family(i)))), enabled: some },
     { id: 'frame-of-selection', name: 'Mark the frame of the selection, on or off', key: 'Shift+A', run: () => what.toggleFrame(), enabled: some },
     ...Object.entries(frames).map(([kind, name]) => ({
@@ -118,6 +127,30 @@ export function useActions(): Action[] {
     })),
     { id: 'frames-larger', name: 'Frames larger', key: '+', run: () => (settings.furniture.frameSize = Math.min(160, settings.furniture.frameSize * 1.25)) },
     { id: 'frames-smaller', name: 'Frames smaller', key: '-', run: () => (settings.furniture.frameSize = Math.max(10, settings.furniture.frameSize / 1.25)) },
+  ])
+  under('What', [
+    { id: 'bring', name: 'Bring files in…', key: 'Ctrl+O', run: chooseFiles },
+    { id: 'handles-move', name: 'Handles to move it', key: 'J', run: () => (items.handles = items.handles === 'move' ? null : 'move'), enabled: some },
+    { id: 'handles-turn', name: 'Handles to turn it', key: 'Shift+J', run: () => (items.handles = items.handles === 'turn' ? null : 'turn'), enabled: some },
+    { id: 'handles-larger', name: 'Handles larger', key: 'Shift++', run: () => (settings.furniture.handleSize = Math.min(2.5, settings.furniture.handleSize * 1.25)) },
+    { id: 'handles-smaller', name: 'Handles smaller', key: 'Shift+_', run: () => (settings.furniture.handleSize = Math.max(0.3, settings.furniture.handleSize / 1.25)) },
+    { id: 'carry', name: 'Camera goes along with what is dragged, on or off', run: () => (items.carry = !items.carry) },
+    { id: 'drop', name: 'Drop to the floor', key: 'Shift+D', run: () => items.arrange('drop'), enabled: some },
+    { id: 'snap-point', name: 'Snap a point to a point', run: () => ((where.asking = 'snap'), (items.snapping = { kind: 'point' })), enabled: some },
+    { id: 'snap-face', name: 'Lay a face against a face', run: () => ((where.asking = 'snap'), (items.snapping = { kind: 'face' })), enabled: some },
+    { id: 'rename', name: 'Rename', key: 'F2', run: () => items.one && name('Rename', items.one.name, (n) => items.rename(items.one!.id, n)), enabled: () => !!items.one },
+    { id: 'duplicate', name: 'Duplicate, with what hangs on it', key: 'Ctrl+D', run: items.duplicate, enabled: some },
+    { id: 'group', name: 'Group', key: 'Ctrl+G', run: () => name('Name of the group', 'Group', items.group), enabled: some },
+    { id: 'ungroup', name: 'Ungroup', key: 'Ctrl+Shift+G', run: items.ungroup, enabled: isGroup },
+    { id: 'detach', name: 'Stand on the floor, where it is', run: () => items.arrange({ hang: { keep: 'world' } }), enabled: some },
+    { id: 'lock', name: 'Lock or unlock', key: 'Shift+K', run: items.toggleLock, enabled: some },
+    { id: 'new-frame', name: 'New frame on the selection', run: () => items.addFrame('frame') },
+    { id: 'new-tcp', name: 'New TCP on the selection', run: () => items.addFrame('tcp') },
+    { id: 'new-set', name: 'Keep the selection as a visibility set', run: () => name('Name of the set', `Set ${items.sets.length + 1}`, (n) => items.saveSet(n)), enabled: some },
+    { id: 'delete', name: 'Delete…', key: 'Delete', run: () => items.askDelete(), enabled: some },
+    { id: 'export-glb', name: 'Export what is shown as GLB', run: () => exporting.items({ format: 'glb' }) },
+    { id: 'export-stl', name: 'Export what is shown as STL', run: () => exporting.items({ format: 'stl' }) },
+    { id: 'export-urdf', name: 'Export the robot as URDF', run: () => exporting.items({ format: 'urdf' }), enabled: () => !!items.one?.mechanism },
   ])
   under('When', [
     { id: 'play', name: 'Play or pause', key: ' ', run: () => (tours.tour ? tours.togglePlay() : when.togglePlay()) },
@@ -143,7 +176,8 @@ export function useActions(): Action[] {
       run: () => {
         if (exporting.job) return exporting.stop()
         if (findings.job) return findings.stop()
-        if (where.asking) return ((where.asking = null), (standpoint.planned = null))
+        if (where.asking) return ((where.asking = null), (standpoint.planned = null), (items.snapping = null))
+        if (items.handles) return (items.handles = null)
         if (standpoint.mode) return standpoint.leave()
         if (tours.playing) return (tours.playing = false)
         if (findings.shown) return findings.leaveEvidence()
@@ -159,6 +193,9 @@ export function useActions(): Action[] {
   }
   return list
 }
+
+/** Lets the person choose files to bring in; the workspace listens to the input. */
+const chooseFiles = () => document.querySelector<HTMLInputElement>('#files-to-bring')?.click()
 
 export const styleNames = {
   shaded_edges: 'Shaded with edges', shaded: 'Shaded', hidden_dashed: 'Hidden edges dashed', hidden_removed: 'Hidden edges removed', wireframe: 'Wireframe',

@@ -20,6 +20,8 @@ use crate::open_cell::OpenCell;
 /// Stretches of time the clearance band is drawn in, and the clearance above which it is flat, m.
 const BAND_STRETCHES: usize = 480;
 const BAND_CEILING: f64 = 0.2;
+/// Less can't be told apart in a chart, m.
+const BAND_TOLERANCE: f64 = 1e-3;
 
 /// Everything a sweep finds.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
@@ -147,7 +149,7 @@ fn find(cell: &OpenCell, progress: &Progress) -> Findings {
     let mut nearest: Vec<_> = swept.pairs.iter().collect();
     nearest.sort_by(|a, b| a.clearance.attained().total_cmp(&b.clearance.attained()));
     let pairs: Vec<_> = nearest.iter().map(|p| p.pair).collect();
-    let shape = (BAND_STRETCHES, BAND_CEILING, 0.5e-3);
+    let shape = (BAND_STRETCHES, BAND_CEILING, BAND_TOLERANCE);
     let band = clearance_band(&workcell.assembly, path, &pairs, shape, progress);
     Findings {
         clearance: sweep_report(workcell, path, &swept, options.tolerance),

@@ -20,14 +20,21 @@ export type Vec3 = [number, number, number]
 
 export const api = createClient<paths>({ baseUrl: '/' })
 
+/** What the server refused, in its own sentence. */
+export class Refused extends Error {
+  constructor(message: string, readonly status: number) {
+    super(message)
+  }
+}
+
 /** The answer, or an error with the server's sentence. */
 export async function answer<T>(request: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
   const { data, error, response } = await request.catch(() => {
-    throw new Error('The server does not answer. Is it running?')
+    throw new Refused('The server does not answer. Is it running?', 0)
   })
   if (error !== undefined || data === undefined) {
     const detail = (error as { detail?: string } | undefined)?.detail
-    throw new Error(detail ?? `The server answered ${response.status}.`)
+    throw new Refused(detail ?? `The server answered ${response.status}.`, response.status)
   }
   return data
 }

@@ -11,11 +11,28 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** All cells, the last opened first. */
+        /** All cells, also those in the bin, the last opened first. */
         get: operations["list_cells"];
         put?: never;
         /** Stores a cell package. Nothing is stored unless the whole package can be read. */
         post: operations["import_cell"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cells/new": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Makes a cell with nothing in it. */
+        post: operations["new_cell"];
         delete?: never;
         options?: never;
         head?: never;
@@ -33,8 +50,59 @@ export interface paths {
         get: operations["get_cell"];
         put?: never;
         post?: never;
-        /** Deletes a cell with all that belongs to it. */
+        /** Puts a cell into the bin, or deletes one that lies there for good. */
         delete: operations["delete_cell"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cells/{id}/arrange": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Arranges items. */
+        post: operations["arrange"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cells/{id}/consequences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What would go if items were deleted. */
+        post: operations["deletion"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cells/{id}/duplicate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Makes a cell like this one, without its history. */
+        post: operations["duplicate_cell"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -57,6 +125,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cells/{id}/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Items as files. */
+        post: operations["export_items"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cells/{id}/face-on": {
         parameters: {
             query?: never;
@@ -71,6 +156,23 @@ export interface paths {
          *     lie level are seen with the nearest quarter of the present bearing.
          */
         post: operations["face_on"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cells/{id}/facts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What is known of items. */
+        post: operations["facts"];
         delete?: never;
         options?: never;
         head?: never;
@@ -182,6 +284,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cells/{id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes a cell out of the bin. */
+        post: operations["restore_cell"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cells/{id}/section": {
         parameters: {
             query?: never;
@@ -211,6 +330,24 @@ export interface paths {
         put?: never;
         /** Starts a sweep of the run plan. */
         post: operations["start_sweep"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cells/{id}/thumbnail": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The picture of a cell. */
+        get: operations["thumbnail"];
+        /** Keeps a picture of a cell: PNG, at most 512 KiB. */
+        put: operations["keep_thumbnail"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -291,6 +428,75 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/imports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begins an import: files are looked through, and nothing is stored yet. */
+        post: operations["begin_import"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How an import stands, and what was found. */
+        get: operations["import_state"];
+        put?: never;
+        post?: never;
+        /** Stops and forgets an import. Nothing of it is stored. */
+        delete: operations["stop_import"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{id}/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Adds files to an import; everything is looked through again, under a new id. */
+        post: operations["add_files"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{id}/store": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Stores an import: all of it or nothing. */
+        post: operations["store_import"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job}": {
         parameters: {
             query?: never;
@@ -346,6 +552,64 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** @description A way to arrange items. */
+        Arrange: {
+            /** @description By so much along and about the axes of a frame; turned about the origin of the first item. */
+            shift: {
+                by: components["schemas"]["PoseDocument"];
+                frame: components["schemas"]["FrameChoice"];
+            };
+        } | {
+            /** @description To stand exactly there in a frame; one item. */
+            put: {
+                at: components["schemas"]["PoseDocument"];
+                frame: components["schemas"]["FrameChoice"];
+            };
+        } | {
+            /** @description By a motion in the world: x, y, z (m), quaternion x, y, z, w. */
+            motion: {
+                by: number[];
+            };
+        } | {
+            /** @description A point of the items onto another point. */
+            point_to_point: {
+                from_mm: number[];
+                to_mm: number[];
+            };
+        } | {
+            /** @description A face of the items against another face. */
+            face_to_face: {
+                from_mm: number[];
+                from_normal: number[];
+                to_mm: number[];
+                to_normal: number[];
+            };
+        } | "drop" | {
+            /** @description On something else, keeping the pose in the world or in the frame that carries it. */
+            hang: {
+                keep: components["schemas"]["KeptPose"];
+                on_link?: string | null;
+                parent?: string | null;
+            };
+        } | {
+            /** @description Into a new group, where they are. */
+            group: {
+                name: string;
+            };
+        };
+        /** @description What is to be arranged, and how. */
+        ArrangeRequest: {
+            /** Format: int64 */
+            base_revision: number;
+            how: components["schemas"]["Arrange"];
+            /** @description Ids of items. What one of the others carries goes with that. */
+            items: string[];
+            /**
+             * Format: double
+             * @description The instant of the path at which it is done.
+             */
+            time_s: number;
+        };
         /** @description The certified clearance of the worst pair over time: one entry a stretch of time. */
         BandReport: {
             /** @description The smallest distance found in each stretch. */
@@ -359,6 +623,11 @@ export interface components {
             edges_s: number[];
             /** @description Nothing comes nearer than this in each stretch. */
             lower_mm: number[];
+        };
+        /** @description The id of an import or of a new cell. */
+        Begun: {
+            /** Format: uuid */
+            id: string;
         };
         /** @description A piece of rigid geometry. */
         BodyDocument: {
@@ -386,6 +655,8 @@ export interface components {
         CellDetail: {
             bodies: components["schemas"]["BodyInfo"][];
             document: components["schemas"]["CellDocument"];
+            /** @description Changes with everything a sweep depends on, and with nothing else. */
+            fingerprint: string;
             /** @description Frames to be marked in the picture. */
             frames: components["schemas"]["FrameInfo"][];
             /** Format: uuid */
@@ -427,22 +698,69 @@ export interface components {
             tours?: components["schemas"]["TourDocument"][];
             /** @description Saved views, in order. */
             views?: components["schemas"]["SavedViewDocument"][];
+            /** @description Named choices of items. */
+            visibility_sets?: components["schemas"]["VisibilitySetDocument"][];
         };
         /** @description A line of the cell list. */
         CellLine: {
+            /** @description When it was put into the bin, if it lies there. */
+            binned_at?: string | null;
+            /**
+             * Format: int64
+             * @description What its files hold together.
+             */
+            bytes: number;
             changed_at: string;
+            /** @description Whether there is a picture of it. */
+            has_thumbnail: boolean;
             /** Format: uuid */
             id: string;
+            /**
+             * Format: int64
+             * @description Items in its roster.
+             */
+            items: number;
             name: string;
             opened_at?: string | null;
             /** Format: int64 */
             revision: number;
+            swept?: components["schemas"]["SweptLine"] | null;
+        };
+        /** @description What a person wants made of something that was found. */
+        Choice: {
+            /** @description Its own colour, `#RRGGBB`. */
+            colour?: string | null;
+            /** @description The file it was found in. */
+            file: string;
+            /** @description What people call it. */
+            name: string;
+            /** @description The link of that which it hangs on. */
+            on_link?: string | null;
+            /** @description Id of the item that carries it; the world frame if absent. */
+            parent?: string | null;
+            /** @description What it is. */
+            role: components["schemas"]["RoleDocument"];
+            /** @description Unit of a mesh's coordinates. */
+            unit?: components["schemas"]["LengthUnit"];
+            /** @description Which axis of a mesh points up. */
+            up?: components["schemas"]["UpAxis"];
         };
         /**
          * @description Whose colours things are drawn in.
          * @enum {string}
          */
         ColoursDocument: "role" | "own";
+        /** @description What goes when items are deleted, by the names people know. */
+        Consequences: {
+            /** @description The items themselves and all that hangs on them. */
+            items: string[];
+            /** @description Pairs that may touch. */
+            pairs: string[];
+            /** @description Programs of robots that go, or that can't be run without what goes. */
+            programs: string[];
+            /** @description Rules that name nothing else on one of their sides. */
+            rules: string[];
+        };
         /**
          * @description Which Denavit–Hartenberg convention.
          * @enum {string}
@@ -497,11 +815,62 @@ export interface components {
             name: string;
         } | {
             /** @enum {string} */
-            edit: "place_item";
-            /** @description Its id. */
+            edit: "place_items";
+            /** @description Which, and where. */
+            places: components["schemas"]["Placement"][];
+        } | {
+            /** @enum {string} */
+            edit: "hang_items";
+            /** @description Which, on what, and where there. */
+            places: components["schemas"]["Hanging"][];
+        } | {
+            /** @description What. */
+            change: components["schemas"]["ItemChange"];
+            /** @enum {string} */
+            edit: "change_items";
+            /** @description Their ids. */
+            items: string[];
+        } | {
+            /** @enum {string} */
+            edit: "add_items";
+            /** @description The items. */
+            items: components["schemas"]["ItemDocument"][];
+        } | {
+            /** @enum {string} */
+            edit: "duplicate_items";
+            /** @description Their ids. */
+            items: string[];
+        } | {
+            /** @enum {string} */
+            edit: "group_items";
+            /** @description What people call the group. */
+            name: string;
+            /** @description The link of that which it hangs on. */
+            on_link?: string | null;
+            /** @description Id of what carries the group; the world frame if absent. */
+            parent?: string | null;
+            /** @description Which items, and where in the group. */
+            places: components["schemas"]["Placement"][];
+        } | {
+            /** @enum {string} */
+            edit: "ungroup";
+            /** @description Id of the group. */
             item: string;
-            /** @description Where. */
-            pose: components["schemas"]["PoseDocument"];
+        } | {
+            /** @enum {string} */
+            edit: "delete_items";
+            /** @description Their ids. */
+            items: string[];
+        } | {
+            /** @enum {string} */
+            edit: "save_set";
+            /** @description The set. */
+            set: components["schemas"]["VisibilitySetDocument"];
+        } | {
+            /** @enum {string} */
+            edit: "delete_set";
+            /** @description Its id. */
+            set: string;
         } | {
             /** @enum {string} */
             edit: "save_view";
@@ -543,6 +912,11 @@ export interface components {
             edit: "delete_tour";
             /** @description Its id. */
             tour: string;
+        } | {
+            /** @enum {string} */
+            edit: "rename_cell";
+            /** @description The name. */
+            name: string;
         };
         /** @description An edit and the revision it was made looking at. */
         EditRequest: {
@@ -561,6 +935,18 @@ export interface components {
             section: components["schemas"]["SectionDocument"];
             viewpoint: components["schemas"]["ViewpointDocument"];
         };
+        /** @description A format that items can be taken out in. */
+        ExportFormat: {
+            /** @description One binary STL of everything, where it stands in the world. */
+            stl: components["schemas"]["LengthUnit"];
+        } | "glb" | "urdf";
+        /** @description Which items, at which instant, as what. */
+        ExportRequest: {
+            format: components["schemas"]["ExportFormat"];
+            items: string[];
+            /** Format: double */
+            time_s: number;
+        };
         /** @description A picked face. */
         FaceOnRequest: {
             /**
@@ -576,6 +962,13 @@ export interface components {
             triangle: number;
             viewpoint: components["schemas"]["ViewpointDocument"];
         };
+        /** @description Which items, in which frame and when. */
+        FactsRequest: {
+            frame: components["schemas"]["FrameChoice"];
+            items: string[];
+            /** Format: double */
+            time_s: number;
+        };
         /** @description Everything a sweep finds. */
         Findings: {
             /** @description The worst pair over time. */
@@ -589,6 +982,62 @@ export interface components {
              * @description How long it took.
              */
             took_s: number;
+        };
+        /** @description What is wrong with meshes, counted. */
+        Flaws: {
+            /** @description Triangles without an area; left out. */
+            degenerate: number;
+            /** @description Triangles that were there twice; left out once. */
+            duplicate: number;
+            /** @description Edges that belong to one triangle only; they stay open. */
+            open_edges: number;
+            /** @description Shells that were inside out; turned over. */
+            turned_shells: number;
+        };
+        /** @description Something among dropped files that can become an item. */
+        Found: {
+            /** @description Its colour, `#RRGGBB`, where the file says one. */
+            colour?: string | null;
+            /** @description Its file. */
+            file: string;
+            /** @description What is wrong with its meshes, and what was mended. */
+            flaws: components["schemas"]["Flaws"];
+            /** @description Joints of a robot that move. */
+            joints: number;
+            /** @description What it is. */
+            kind: components["schemas"]["FoundKind"];
+            /** @description Links and moving joints of a robot. */
+            links: number;
+            /** @description Meshes it names that are not among the files. */
+            missing: string[];
+            /** @description What people might call it. */
+            name: string;
+            /** @description Why it can't be taken as it is. */
+            problem?: string | null;
+            /** @description What it might be. */
+            role: components["schemas"]["RoleDocument"];
+            /** @description Whether the file says both itself, so that there is nothing to choose. */
+            says_itself: boolean;
+            /** @description Edge lengths in its own unit and axes; none where it can't be read. */
+            size?: number[] | null;
+            /** @description The SRDF file that goes with a robot. */
+            srdf?: string | null;
+            /** @description How many triangles there are. */
+            triangles: number;
+            /** @description Unit of its coordinates, as far as can be guessed. */
+            unit: components["schemas"]["LengthUnit"];
+            /** @description Which of its axes points up, as far as can be guessed. */
+            up: components["schemas"]["UpAxis"];
+        };
+        /**
+         * @description What kind of thing was found.
+         * @enum {string}
+         */
+        FoundKind: "robot" | "mesh";
+        /** @description In which frame numbers are meant. */
+        FrameChoice: "world" | "parent" | "own" | {
+            /** @description That of an item, by its id: a base, a TCP, a table. */
+            item: string;
         };
         /** @description A frame of the picture (ISO 9787). */
         FrameInfo: {
@@ -634,10 +1083,66 @@ export interface components {
             time_s: number;
             viewpoint: components["schemas"]["ViewpointDocument"];
         };
-        /** @description The id of a new cell. */
-        Imported: {
-            /** Format: uuid */
-            id: string;
+        /** @description What an item hangs on, and where there. */
+        Hanging: {
+            /** @description Its id. */
+            item: string;
+            /** @description The link of that which it hangs on. */
+            on_link?: string | null;
+            /** @description Id of what carries it; the world frame if absent. */
+            parent?: string | null;
+            /** @description Where. */
+            pose: components["schemas"]["PoseDocument"];
+        };
+        /** @description Where an import goes. */
+        ImportInto: {
+            /** @description A new cell of that name; a package keeps its own. */
+            new_cell: string;
+        } | {
+            /** @description A cell, looked at in that revision. */
+            cell: {
+                /** Format: int64 */
+                base_revision: number;
+                /** Format: uuid */
+                id: string;
+            };
+        };
+        /** @description How far the look through dropped files has come, or what it found. */
+        ImportState: {
+            /** @description Things read. */
+            done: number;
+            /** @enum {string} */
+            state: "reading";
+            /** @description Things in all; 0 before they are counted. */
+            total: number;
+            /** @description What is being read. */
+            what: string;
+        } | {
+            /** @description Their size. */
+            bytes: number;
+            /** @description Files in it. */
+            files: number;
+            /** @description Items in its roster. */
+            items: number;
+            /** @description What the cell is called. */
+            name: string;
+            /** @enum {string} */
+            state: "package";
+        } | {
+            /** @description In order of their files. */
+            found: components["schemas"]["Found"][];
+            /** @enum {string} */
+            state: "things";
+            /** @description Files that are not read. */
+            unread: string[];
+        } | {
+            /** @description Why, and what to do. */
+            reason: string;
+            /** @enum {string} */
+            state: "refused";
+        } | {
+            /** @enum {string} */
+            state: "stopped";
         };
         /** @description A time during which a clearance stays below a threshold. */
         IntervalReport: {
@@ -645,6 +1150,20 @@ export interface components {
             end_s: number[];
             /** @description Earliest and latest beginning. */
             start_s: number[];
+        };
+        /** @description Something that can be said of several items at once. */
+        ItemChange: {
+            /** @description What it is. */
+            role: components["schemas"]["RoleDocument"];
+        } | {
+            /** @description Its own colour, `#RRGGBB`, or that of its role. */
+            colour: string | null;
+        } | {
+            /** @description Whether it stays where it is. */
+            locked: boolean;
+        } | {
+            /** @description What people want to remember of it; empty for nothing. */
+            notes: string;
         };
         /** @description One item of the roster. */
         ItemDocument: {
@@ -655,9 +1174,13 @@ export interface components {
             frame_kind?: components["schemas"]["FrameKind"] | null;
             /** @description Unique in the cell. */
             id: string;
+            /** @description Whether it stays where it is in the frame that carries it. */
+            locked?: boolean;
             mechanism?: components["schemas"]["MechanismDocument"] | null;
             /** @description What people call it. */
             name: string;
+            /** @description What people want to remember of it. */
+            notes?: string | null;
             /** @description The link of the parent's mechanism it hangs on. */
             on_link?: string | null;
             /** @description Id of the item that carries it; the world frame if absent. */
@@ -667,6 +1190,39 @@ export interface components {
             /** @description What it is. */
             role: components["schemas"]["RoleDocument"];
         };
+        /** @description What is known of an item. */
+        ItemFacts: {
+            /** Format: double */
+            area_mm2: number;
+            /** @description Where the chosen frame stands in the world. */
+            axes: number[];
+            /** @description Files of the package it comes from. */
+            files: string[];
+            item: string;
+            /** @description Links others can hang on. */
+            links: string[];
+            /** @description Edges that belong to one triangle only: the mesh is open there. */
+            open_edges: number;
+            /** @description Where it stands in the chosen frame. */
+            pose: components["schemas"]["PoseDocument"];
+            /** @description Connected pieces. */
+            shells: number;
+            /** @description Along its own axes, with its links where they are; none without a body. */
+            size_mm?: number[] | null;
+            triangles: number;
+            /**
+             * Format: double
+             * @description Of closed bodies; none where one is open or there is none.
+             */
+            volume_mm3?: number | null;
+            /** @description Where it stands in the world: x, y, z (m), quaternion x, y, z, w. */
+            world: number[];
+        };
+        /**
+         * @description Which pose stays when what carries an item changes.
+         * @enum {string}
+         */
+        KeptPose: "world" | "local";
         /** @description The programs of one robot, one after the other. */
         LaneDocument: {
             /** @description Ids of programs of one robot. */
@@ -680,6 +1236,8 @@ export interface components {
         /** @description The last finished sweep, and the one under way. */
         LastSweep: {
             findings?: components["schemas"]["Findings"] | null;
+            /** @description The fingerprint of the model that it was made of. */
+            fingerprint?: string | null;
             /** @description `false` when the model has changed since. */
             fresh: boolean;
             running?: components["schemas"]["RunningJob"] | null;
@@ -697,7 +1255,7 @@ export interface components {
          * @description Unit of a mesh file's coordinates.
          * @enum {string}
          */
-        LengthUnit: "mm" | "m";
+        LengthUnit: "mm" | "cm" | "m" | "inch";
         /** @description Two items that may touch: they themselves with their links, not what hangs on them. */
         MayTouchDocument: {
             /** @description Id of one. */
@@ -725,6 +1283,8 @@ export interface components {
             rest_deg_or_mm?: {
                 [key: string]: number;
             };
+            /** @description An SRDF file of the package: pairs of its links that may touch, groups of its joints. */
+            srdf?: string | null;
         };
         /** @description Where a mechanism is described. */
         MechanismSource: {
@@ -823,6 +1383,10 @@ export interface components {
             /** Format: double */
             start_s: number;
         };
+        /** @description A name. */
+        Named: {
+            name: string;
+        };
         /** @description What the sweep found for one pair. */
         PairReport: {
             /** @description One body. */
@@ -886,6 +1450,13 @@ export interface components {
             /** @description Why the run plan can't be run, if it can't. */
             fault?: string | null;
             moves: components["schemas"]["MoveInfo"][];
+        };
+        /** @description Where an item stands in the frame that carries it. */
+        Placement: {
+            /** @description Its id. */
+            item: string;
+            /** @description Where. */
+            pose: components["schemas"]["PoseDocument"];
         };
         /** @description A pose: origin, then fixed-axis roll, pitch, yaw as in URDF. */
         PoseDocument: {
@@ -1057,14 +1628,19 @@ export interface components {
         };
         /** @description A job that runs. */
         RunningJob: {
-            /** @description Pairs finished. */
+            /** @description Steps done. */
             done: number;
+            /**
+             * Format: double
+             * @description Since it began.
+             */
+            elapsed_s: number;
             /**
              * Format: uuid
              * @description Which.
              */
             id: string;
-            /** @description Pairs in all; 0 before they are counted. */
+            /** @description Steps in all; 0 before they are counted. */
             total: number;
         };
         /** @description A name with a viewpoint, drawing style, visibility, section and path time. */
@@ -1084,6 +1660,8 @@ export interface components {
             /** @description What people call it. */
             name: string;
             section?: components["schemas"]["SectionDocument"] | null;
+            /** @description Ids of the visibility sets that alone are shown; all is where absent. */
+            sets?: string[] | null;
             /** @description How it is drawn. */
             style: components["schemas"]["StyleDocument"];
             /**
@@ -1134,12 +1712,14 @@ export interface components {
         };
         /** @description A shape: a mesh file or a primitive centred on its frame. */
         ShapeDocument: {
-            /** @description A file of the package: `.stl` or `.ply` (binary or ASCII), `.obj`, `.glb` or `.gltf`. */
+            /** @description A file of the package: `.stl` or `.ply` (binary or ASCII), `.obj`, `.dae`, `.glb` or `.gltf`. */
             mesh: {
                 /** @description Path inside the package, with `/`. */
                 file: string;
-                /** @description Unit of its coordinates. glTF is always in metres, Y up, and is turned to Z up. */
+                /** @description Unit of its coordinates. COLLADA says its own; glTF is always in metres. */
                 unit?: components["schemas"]["LengthUnit"];
+                /** @description Which of its axes points up; it is turned to Z. COLLADA says its own; glTF has Y up. */
+                up?: components["schemas"]["UpAxis"];
             };
         } | {
             /** @description A box. */
@@ -1180,6 +1760,10 @@ export interface components {
             /** @description What people call the body. */
             name: string;
         };
+        /** @description Items by their ids. */
+        SomeItems: {
+            items: string[];
+        };
         /** @description A direction with a name. */
         StandardViewInfo: {
             /** Format: double */
@@ -1193,6 +1777,22 @@ export interface components {
         Started: {
             /** Format: uuid */
             job: string;
+        };
+        /** @description What is made of an import. */
+        StoreRequest: {
+            /** @description What becomes an item; of a package everything does. */
+            choices?: components["schemas"]["Choice"][];
+            into: components["schemas"]["ImportInto"];
+        };
+        /** @description What was stored. */
+        StoredImport: {
+            /**
+             * Format: uuid
+             * @description The cell.
+             */
+            cell: string;
+            /** @description Ids of the new items. */
+            items: string[];
         };
         /**
          * @description How the picture is drawn.
@@ -1217,6 +1817,21 @@ export interface components {
              * @description Brackets of what matters are no wider than this.
              */
             tolerance_mm: number;
+        };
+        /** @description How the rules of a cell stood at its last sweep. */
+        SweptLine: {
+            /**
+             * Format: int32
+             * @description Pairs that broke theirs.
+             */
+            broken: number;
+            /** @description Whether the cell was changed afterwards. */
+            changed_since: boolean;
+            /**
+             * Format: int32
+             * @description Pairs that were tight.
+             */
+            tight: number;
         };
         /** @description A pose to reach. */
         TargetDocument: {
@@ -1274,7 +1889,12 @@ export interface components {
             /** @description One a step, the last at or after the end. */
             viewpoints: components["schemas"]["ViewpointDocument"][];
         };
-        /** @description A dropped package: one zip, or all files of a folder under their paths. */
+        /**
+         * @description Which axis of a mesh file points up.
+         * @enum {string}
+         */
+        UpAxis: "z" | "y";
+        /** @description Dropped files under their paths; zips are unpacked. */
         Upload: {
             file: string[];
         };
@@ -1324,6 +1944,15 @@ export interface components {
              * @description Width of the picture in parallel projection, at the pivot.
              */
             width_mm: number;
+        };
+        /** @description A named choice of items; an item may be in as many as one likes. */
+        VisibilitySetDocument: {
+            /** @description Unique among the sets. */
+            id: string;
+            /** @description Ids of its items. */
+            items: string[];
+            /** @description What people call it. */
+            name: string;
         };
     };
     responses: never;
@@ -1379,7 +2008,38 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Imported"];
+                    "application/json": components["schemas"]["Begun"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    new_cell: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Named"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Begun"];
                 };
             };
             422: {
@@ -1423,7 +2083,10 @@ export interface operations {
     };
     delete_cell: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Deletes a cell that lies in the bin for good. */
+                for_good?: boolean;
+            };
             header?: never;
             path: {
                 id: string;
@@ -1439,6 +2102,121 @@ export interface operations {
                 content?: never;
             };
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    arrange: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ArrangeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CellDetail"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    deletion: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SomeItems"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Consequences"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    duplicate_cell: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Named"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Begun"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -1489,6 +2267,39 @@ export interface operations {
             };
         };
     };
+    export_items: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExportRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     face_on: {
         parameters: {
             query?: never;
@@ -1510,6 +2321,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ViewpointDocument"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    facts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FactsRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ItemFacts"][];
                 };
             };
             422: {
@@ -1690,6 +2534,33 @@ export interface operations {
             };
         };
     };
+    restore_cell: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     section: {
         parameters: {
             query?: never;
@@ -1761,6 +2632,74 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Started"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    thumbnail: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": unknown;
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_thumbnail: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "image/png": number[];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
             422: {
@@ -1873,6 +2812,183 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ViewpointDocument"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    begin_import: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Upload"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Begun"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    import_state: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportState"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    stop_import: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_files: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Upload"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Begun"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    store_import: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StoreRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoredImport"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
             422: {

@@ -3,7 +3,7 @@ import 'splitpanes/dist/splitpanes.css'
 
 import { useEventListener } from '@vueuse/core'
 import { Pane, Splitpanes } from 'splitpanes'
-import { computed, onMounted, ref } from 'vue'
+import { computed, onMounted, ref, watch } from 'vue'
 
 import { bindingOf, readable, useActions } from '../actions'
 import type { Vec3 } from '../api/client'
@@ -29,11 +29,20 @@ import { lookKey } from '../where/useHand'
 import ViewBar from '../where/ViewBar.vue'
 import { useViews } from '../where/viewsStore'
 import { useWhere } from '../where/whereStore'
+import { useUnits } from '../settings/units'
+import ItemDialogs from '../what/ItemDialogs.vue'
+import { useItems } from '../what/itemsStore'
+import { useWhat } from '../what/whatStore'
+import { useThumbnail } from './cellThumbnail'
 import { useCell } from './cellStore'
+import { filesOfDrop } from './droppedFiles'
+import ImportDialog from './ImportDialog.vue'
+import { useImport } from './importStore'
+import { useLinks } from './links'
 import NameDialog from './NameDialog.vue'
 
 const props = defineProps<{ id: string }>()
-defineEmits<{ leave: [] }>()
+const emit = defineEmits<{ leave: []; open: [id: string] }>()
 const cell = useCell()
 const where = useWhere()
 const when = useWhen()
@@ -43,9 +52,15 @@ const views = useViews()
 const tours = useTours()
 const standpoint = useStandpoint()
 const dial = useHeldDial()
+const what = useWhat()
+const items = useItems()
+const bringing = useImport()
+const units = useUnits()
+const links = useLinks()
 
 const ready = ref(false)
 async function start() {
+  const asked = location.hash
   await cell.open(props.id)
   if (!cell.cell) return
   document.title = `${cell.cell.document.name} – Selvik`
@@ -54,6 +69,7 @@ async function start() {
   await where.loadStandardViews()
   if (!where.restore()) await views.showOpening()
   await Promise.all([when.load(), findings.load()])
+  await links.follow(asked)
   if (!findings.findings && !cell.cell.path.fault) await findings.sweep()
 }
 onMounted(start)
@@ -66,6 +82,29 @@ const { status } = useLive(
   },
   () => void cell.refresh().then(findings.load),
 )
+
+// What an edit changes for the programs is asked for again; findings know by themselves that they are stale.
+watch([() => cell.cell?.path, () => cell.cell?.moving_nodes, () => cell.cell?.poses], (_, [before]) => before && ready.value && void when.load())
+watch(() => cell.cell?.document.name, (name) => name && (document.title = `${name} – Selvik`))
+useThumbnail(() => ready.value)
+
+// ---- bringing in
+const over = ref(false)
+async function drop(e: DragEvent) {
+  over.value = false
+  if (e.dataTransfer?.types.includes('Files')) await bringing.bring(await filesOfDrop(e.dataTransfer))
+}
+function chosenFiles(e: Event) {
+  const input = e.target as HTMLInputElement
+  void bringing.bring([...(input.files ?? [])].map((file) => ({ path: file.name, file })))
+  input.value = ''
+}
+async function stored(id: string, added: string[]) {
+  if (id !== props.id) return emit('open', id)
+  await cell.refresh()
+  what.selected = new Set(added)
+  void where.fitSelection()
+}
 
 // ---- keys
 const actions = computed(useActions)
@@ -82,6 +121,7 @@ useEventListener(window, 'keydown', (e: KeyboardEvent) => {
   const action = actions.value.find((a) => a.key === bindingOf(e))
   if (!action || (e.key === ' ' && target.closest('button, [role=slider]'))) return
   if (e.key.startsWith('Arrow') && target.closest('[role=tree], [role=slider]')) return
+  if (e.key === 'Escape' && bringing.open) return void bringing.stop()
   e.preventDefault()
   if (action.id === 'escape') dial.close(false)
   if (action.enabled?.() ?? true) void action.run()
@@ -100,6 +140,7 @@ useEventListener(window, 'blur', () => {
 // ---- what the mouse does now
 const hint = computed(() => {
   if (standpoint.mode) return 'Drag looks round · W A S D go · E Q rise and sink · wheel sets the speed · Esc leaves'
+  if (items.handles) return `Drag an arrow${items.handles === 'turn' ? ' round' : ''}: ${items.locked ? `${items.locked.name} is locked` : 'hold Ctrl for steps of 10 mm and 5°'} · along the axes of ${items.frame === 'world' ? 'the world' : items.frame === 'parent' ? 'what carries it' : items.frame === 'own' ? 'its own frame' : cell.items.get(items.frame.item)?.name} · Esc ends`
   if (lookKey.value) return 'Left drag turns · with Shift moves · with Ctrl comes nearer · let go of V to select again'
   const shown: Movement[] = ['turn', 'move', 'select']
   const of = (m: Movement) => Object.keys(settings.gestures).filter((g) => settings.gestures[g] === m).sort((a, b) => a.length - b.length)[0]
@@ -108,7 +149,9 @@ const hint = computed(() => {
   return [...hints, 'wheel comes nearer', double, `hold V: left turns`, `${readable(actions.value.find((a) => a.id === 'bindings')?.key ?? '?')} shows all`].filter(Boolean).join(' · ')
 })
 const pointer = ref<Vec3 | null>(null)
-const coordinates = computed(() => pointer.value?.map((x) => x.toFixed(1)).join('  ') ?? '–')
+const coordinates = computed(() => pointer.value?.map((x) => units.number(x)).join('  ') ?? '–')
+const lengthUnits = ['mm', 'cm', 'm', 'inch'] as const
+const nextUnit = () => (settings.units.length = lengthUnits[(lengthUnits.indexOf(settings.units.length) + 1) % 4]!)
 
 interface Resized { panes: { size: number }[] }
 function resizedAcross({ panes }: Resized) {
@@ -130,7 +173,7 @@ const strip = computed(() => settings.panels.path || !!tours.tour)
     <v-btn @click="$emit('leave')">All cells</v-btn>
   </div>
   <div v-else-if="!ready" class="whole soft">Opening the cell…</div>
-  <div v-else class="workspace">
+  <div v-else class="workspace" :class="{ over }" @dragover.prevent="over = !!$event.dataTransfer?.types.includes('Files')" @dragleave.self="over = false" @drop.prevent="drop">
     <ViewBar class="bar" :actions="actions" @leave="$emit('leave')" />
     <Splitpanes horizontal class="panels" :dbl-click-splitter="false" @resized="resizedDown">
       <Pane :size="strip ? 100 - settings.panels.pathHeight : 100" min-size="30">
@@ -151,7 +194,7 @@ const strip = computed(() => settings.panels.path || !!tours.tour)
     <footer class="status">
       <span class="hint" data-test="hint">{{ hint }}</span>
       <span class="grow" />
-      <span>World <span class="number">{{ coordinates }}</span> mm</span>
+      <span>World <span class="number" data-test="coordinates">{{ coordinates }}</span> <button class="unit" title="Lengths in another unit" data-test="unit" @click="nextUnit">{{ units.sign }}</button></span>
       <span data-test="saving">{{ cell.saving ? 'Saving…' : `Saved, revision ${cell.cell?.revision}` }}</span>
     </footer>
     <FindDialog :actions="actions" />
@@ -159,6 +202,10 @@ const strip = computed(() => settings.panels.path || !!tours.tour)
     <BindingSheet :actions="actions" />
     <ExportDialog />
     <NameDialog />
+    <ItemDialogs />
+    <ImportDialog @stored="stored" />
+    <input id="files-to-bring" type="file" multiple class="away" tabindex="-1" aria-hidden="true" data-test="files-to-bring" @change="chosenFiles" />
+    <div v-if="over" class="dropping">Drop to bring it in</div>
     <v-snackbar :model-value="!!cell.notice" :timeout="7000" location="top" @update:model-value="cell.notice = ''">{{ cell.notice }}</v-snackbar>
   </div>
 </template>
@@ -177,6 +224,9 @@ const strip = computed(() => settings.panels.path || !!tours.tour)
 .middle { position: relative; width: 100%; height: 100%; }
 .status { display: flex; gap: 20px; align-items: center; padding: 0 14px; border-top: 1px solid var(--line); font-size: 12px; color: var(--soft); white-space: nowrap; overflow: hidden; }
 .hint { overflow: hidden; text-overflow: ellipsis; }
+.unit { color: inherit; text-decoration: underline dotted; }
+.away { position: absolute; width: 1px; height: 1px; opacity: 0; pointer-events: none; }
+.dropping { position: fixed; inset: 10px; z-index: 30; display: grid; place-content: center; border: 2px dashed var(--accent); border-radius: 10px; background: color-mix(in srgb, var(--accent-tint) 80%, transparent); font-size: 18px; font-weight: 700; color: var(--accent); pointer-events: none; }
 .grow { flex: 1; }
 .banner { position: absolute; left: 50%; bottom: 14px; translate: -50% 0; padding: 8px 14px; border-radius: 6px; background: rgb(var(--v-theme-error)); color: rgb(var(--v-theme-surface)); }
 .whole { height: 100vh; display: grid; place-content: center; gap: 12px; justify-items: center; }

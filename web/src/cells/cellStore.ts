@@ -1,7 +1,7 @@
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef } from 'vue'
 
-import { answer, api, type Cell, type Edit, type Item } from '../api/client'
+import { answer, api, type Cell, type Edit, type Item, type Refused } from '../api/client'
 
 /** The open cell as the server has it. */
 export const useCell = defineStore('cell', () => {
@@ -41,31 +41,48 @@ export const useCell = defineStore('cell', () => {
 
   async function refresh() {
     const id = cell.value?.id
-    if (id) cell.value = await answer(api.GET('/api/cells/{id}', { params: { path: { id } } })).catch(() => cell.value)
+    const now = id && (await answer(api.GET('/api/cells/{id}', { params: { path: { id } } })).catch(() => undefined))
+    if (now) take(now)
   }
+
+  /** A change that someone else came before: told, and done again only when asked. */
+  const clash = ref<{ said: string; again: () => unknown } | null>(null)
 
   async function change(request: () => Promise<Cell>) {
     saving.value = true
     try {
-      cell.value = await request()
+      take(await request())
       return true
     } catch (e) {
-      notice.value = (e as Error).message
+      const { message, status } = e as Refused
+      if (status === 409) clash.value = { said: message, again: () => change(request) }
+      else notice.value = message
       await refresh()
       return false
     } finally {
       saving.value = false
     }
   }
+  /** Takes the cell as it is now; what has not changed stays the same object, and is not drawn anew. */
+  function take(now: Cell) {
+    const before = cell.value
+    if (before?.id === now.id) {
+      for (const key of ['bodies', 'item_nodes', 'poses', 'frames', 'moving_nodes', 'path'] as const) {
+        if (JSON.stringify(before[key]) === JSON.stringify(now[key])) Object.assign(now, { [key]: before[key] })
+      }
+    }
+    cell.value = now
+  }
 
   function edit(edit: Edit) {
-    const { id, revision } = cell.value!
-    const body = { base_revision: revision, edit }
-    return change(() => answer(api.POST('/api/cells/{id}/edits', { params: { path: { id } }, body })))
+    return change(() => {
+      const { id, revision } = cell.value!
+      return answer(api.POST('/api/cells/{id}/edits', { params: { path: { id } }, body: { base_revision: revision, edit } }))
+    })
   }
   const path = () => ({ params: { path: { id: cell.value!.id } } })
   const undo = () => change(() => answer(api.POST('/api/cells/{id}/undo', path())))
   const redo = () => change(() => answer(api.POST('/api/cells/{id}/redo', path())))
 
-  return { cell, loading, error, saving, notice, items, children, family, open, refresh, edit, undo, redo }
+  return { cell, loading, error, saving, notice, clash, change, items, children, family, open, refresh, edit, undo, redo }
 })

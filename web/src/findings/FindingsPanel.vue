@@ -6,6 +6,7 @@ import type { Pair } from '../api/client'
 import { useCell } from '../cells/cellStore'
 import { clock, useWhen } from '../when/whenStore'
 import { useFindings } from './findingsStore'
+import { useUnits } from '../settings/units'
 import VerdictMark from './VerdictMark.vue'
 
 const cell = useCell()
@@ -28,7 +29,8 @@ const lasts = (p: Pair) => {
   const broken = p.broken.reduce((s, i) => s + i.end_s[1]! - i.start_s[0]!, 0)
   return broken ? `for ${broken.toFixed(3)} s` : ''
 }
-const value = (p: Pair) => (p.attained_mm < 100 ? p.attained_mm.toFixed(1) : p.attained_mm.toFixed(0))
+const units = useUnits()
+const value = (p: Pair) => units.number(p.attained_mm, p.attained_mm < 100 ? 0 : -1)
 /** A bracket wider than the tolerance is only known to be more than its lower end. */
 const wide = (p: Pair) => p.attained_mm - p.lower_mm > (findings.findings?.clearance.tolerance_mm ?? 0.1) * 1.01
 
@@ -88,11 +90,11 @@ const left = computed(() => {
       <template v-if="tab === 'clearance'">
         <p v-if="!findings.findings && !findings.job" class="soft none">Nothing has been swept yet.<br /><v-btn color="primary" title="Shift+S" @click="findings.sweep">Sweep the run plan</v-btn></p>
         <p v-else-if="!pairs.length && !findings.job" class="soft none">No rule names a pair that moves. Add rules to the cell package.</p>
-        <button v-for="p in shown" :key="p.a.name + p.b.name" class="card" :class="[p.verdict, { at: findings.shown === p }]" data-test="finding" :title="`Go there: certified between ${p.lower_mm.toFixed(3)} and ${p.attained_mm.toFixed(3)} mm`" @click="findings.showEvidence(p)">
+        <button v-for="p in shown" :key="p.a.name + p.b.name" class="card" :class="[p.verdict, { at: findings.shown === p }]" data-test="finding" :title="`Go there: certified between ${units.number(p.lower_mm, 2)} and ${units.length(p.attained_mm, 2)}`" @click="findings.showEvidence(p)">
           <VerdictMark :verdict="p.verdict" />
           <span class="names">{{ p.a.name }} – {{ p.b.name }}</span>
-          <span class="number value"><template v-if="wide(p)">over {{ p.lower_mm.toFixed(0) }}</template><template v-else>{{ value(p) }}</template> mm</span>
-          <span class="soft detail"><b>{{ p.verdict }}</b> · needs {{ p.required_mm }} · <span class="number">{{ clock(p.time_s) }}</span> {{ lasts(p) }}</span>
+          <span class="number value"><template v-if="wide(p)">over {{ units.number(p.lower_mm, -1) }}</template><template v-else>{{ value(p) }}</template> {{ units.sign }}</span>
+          <span class="soft detail"><b>{{ p.verdict }}</b> · needs {{ units.short(p.required_mm).replace(/ mm$/, '') }} · <span class="number">{{ clock(p.time_s) }}</span> {{ lasts(p) }}</span>
         </button>
         <p v-if="others.length > 4" class="soft more">
           <button @click="all = !all">{{ all ? 'Show fewer' : `${others.length - 4} more pairs meet their rule` }}</button>.
@@ -104,7 +106,7 @@ const left = computed(() => {
           <VerdictMark :verdict="r.verdict" />
           <span class="names">{{ r.program }}, {{ r.label }}</span>
           <span class="number value">{{ r.spare_percent == null ? '–' : `${r.spare_percent.toFixed(1)} %` }}</span>
-          <span class="soft detail"><b>{{ r.verdict }}</b> · {{ r.robot_name }} · <span class="number">{{ r.straight_mm.toFixed(0) }} mm</span> from the base · <span class="number">{{ clock(r.time_s) }}</span></span>
+          <span class="soft detail"><b>{{ r.verdict }}</b> · {{ r.robot_name }} · <span class="number">{{ units.length(r.straight_mm, -1) }}</span> from the base · <span class="number">{{ clock(r.time_s) }}</span></span>
         </button>
         <p v-if="!reachRows.length" class="soft none">Sweep the run plan to see the reach to spare at every target.</p>
       </template>
@@ -114,9 +116,9 @@ const left = computed(() => {
           <label>To <select v-model="to" aria-label="Measure to" @change="measure"><option v-for="i in ends.to" :key="i.id" :value="i.id">{{ i.name }}</option></select></label>
           <p v-if="!ends.from.length || !ends.to.length" class="soft">A reach needs a robot and a frame; this cell has none.</p>
           <dl v-if="findings.reachNow" class="number" data-test="reach">
-            <dt>straight</dt><dd>{{ findings.reachNow.straight.toFixed(1) }} mm</dd>
-            <dt>along the floor</dt><dd>{{ findings.reachNow.horizontal.toFixed(1) }} mm</dd>
-            <dt>upwards</dt><dd>{{ findings.reachNow.vertical.toFixed(1) }} mm</dd>
+            <dt>straight</dt><dd>{{ units.length(findings.reachNow.straight) }}</dd>
+            <dt>along the floor</dt><dd>{{ units.length(findings.reachNow.horizontal) }}</dd>
+            <dt>upwards</dt><dd>{{ units.length(findings.reachNow.vertical) }}</dd>
           </dl>
           <p class="soft">At {{ clock(when.time) }}; follows the play head.</p>
         </div>

@@ -18,7 +18,9 @@ export const useFindings = defineStore('findings', () => {
   const section = useSection()
 
   const findings = shallowRef<Findings | null>(null)
-  const fresh = ref(true)
+  /** Fingerprint of the model that the findings were made of. */
+  const madeOf = ref<string | null>(null)
+  const fresh = computed(() => madeOf.value === cell.cell?.fingerprint)
   const job = ref<Schemas['RunningJob'] | null>(null)
   const shown = shallowRef<Pair | null>(null)
   const reach = shallowRef<{ from: string; to: string; series: Schemas['ReachSeries'] } | null>(null)
@@ -28,7 +30,7 @@ export const useFindings = defineStore('findings', () => {
   async function load() {
     const last = await answer(api.GET('/api/cells/{id}/sweep', path()))
     findings.value = last.findings ?? null
-    fresh.value = last.fresh
+    madeOf.value = last.fingerprint ?? null
     job.value = last.running ?? null
   }
   async function sweep() {

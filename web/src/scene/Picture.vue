@@ -1,16 +1,19 @@
 <script setup lang="ts">
 import { useElementSize } from '@vueuse/core'
+import { MathUtils, type Matrix4, Quaternion, Vector3 } from 'three'
 import { computed, onBeforeUnmount, onMounted, provide, ref, shallowRef, watch } from 'vue'
 import { useTheme } from 'vuetify'
 
-import type { Vec3 } from '../api/client'
+import type { Cell, Vec3 } from '../api/client'
 import { useCell } from '../cells/cellStore'
 import { useFindings } from '../findings/findingsStore'
 import { useSection } from '../findings/sectionStore'
 import { palettes } from '../look'
 import { useSettings } from '../settings/settingsStore'
+import { useItems } from '../what/itemsStore'
 import { useWhat } from '../what/whatStore'
 import { useWhen } from '../when/whenStore'
+import { add } from '../where/navigation'
 import PaneView from '../where/PaneView.vue'
 import { useTours } from '../where/tourStore'
 import { useWhere } from '../where/whereStore'
@@ -22,6 +25,7 @@ import { sceneKey } from './sceneKey'
 const cell = useCell()
 const what = useWhat()
 const where = useWhere()
+const items = useItems()
 const when = useWhen()
 const findings = useFindings()
 const section = useSection()
@@ -56,23 +60,71 @@ onMounted(() => {
 })
 onBeforeUnmount(() => scene.value?.dispose())
 
-// What makes the bodies anew: another mesh, another place, another colour.
-watch([scene, () => cell.cell?.id, () => cell.cell?.bodies, () => cell.cell?.item_nodes], async () => {
+const lookOf = (open: Cell) => new Map(open.document.items.map((i) => [i.id, { role: i.role as string, colour: i.colour }]))
+const framesOf = (open: Cell) => open.frames.map((f) => ({ item: f.item ?? null, kind: f.kind as string, node: f.node ?? null, pose: f.pose }))
+
+// What makes the bodies anew: another mesh, or other things that move.
+watch([scene, () => cell.cell?.id, () => cell.cell?.bodies, () => cell.cell?.moving_nodes], async () => {
   const [drawing, open] = [scene.value, cell.cell]
   if (!drawing || !open) return
   try {
     const meshes = await Promise.all(open.bodies.map((b) => loadMesh(open.id, b.mesh)))
     if (cell.cell !== open) return
     const bodies = open.bodies.map((b, i) => ({ item: b.item, node: b.node, mesh: meshes[i]! }))
-    const look = new Map(open.document.items.map((i) => [i.id, { role: i.role as string, colour: i.colour }]))
-    const frames = open.frames.map((f) => ({ item: f.item ?? null, kind: f.kind as string, node: f.node ?? null, pose: f.pose }))
-    drawing.setBodies(bodies, look, frames, open.poses, open.moving_nodes)
+    drawing.setBodies(bodies, lookOf(open), framesOf(open), open.poses, open.moving_nodes)
     drawing.setPoses(open.moving_nodes, when.posesNow())
     loading.value = false
   } catch (e) {
     failed.value = `The meshes could not be loaded. ${(e as Error).message}`
   }
 })
+
+watch([() => cell.cell?.poses, () => cell.cell?.frames, () => cell.cell?.document.items], ([poses, frames], [before, marked]) => {
+  const open = cell.cell
+  if (!open || loading.value) return
+  if (poses !== before || frames !== marked) standAgain()
+  scene.value?.setLook(lookOf(open))
+})
+/** Everything where the cell says it stands. */
+function standAgain() {
+  const open = cell.cell!
+  // Another number of coordinate systems: the bodies are made anew and stand right by themselves.
+  if (scene.value?.nodeCount !== open.poses.length) return
+  scene.value.setRest(open.poses, framesOf(open))
+  scene.value.setPoses(open.moving_nodes, when.posesNow())
+}
+
+// ---- handles on the selection
+const handleSize = computed(() => settings.furniture.handleSize)
+watch([() => items.handles, () => items.grip, handleSize, scene, loading], () => {
+  const [mode, grip] = [items.handles, items.grip]
+  if (!mode || !grip || loading.value) return scene.value?.setHandles(null)
+  let from: Vec3 | null = null
+  const shifted = (motion: Matrix4): Vec3 => {
+    const [x, y, z] = [new Vector3(...grip.at.slice(0, 3)), new Vector3(...grip.at.slice(0, 3)).applyMatrix4(motion)].reduce((a, b) => b.clone().sub(a)).multiplyScalar(1e3).toArray()
+    return [x, y, z]
+  }
+  scene.value?.setHandles({ mode, at: grip.at, size: handleSize.value, nodes: grip.nodes }, {
+    moved: (motion) => {
+      items.dragged = { by_mm: shifted(motion), turn_deg: turnOf(motion) }
+      if (!items.carry) return
+      from ??= where.viewpoint.pivot_mm as Vec3
+      where.move({ ...where.viewpoint, pivot_mm: add(from, shifted(motion)) })
+    },
+    placed: async (motion) => {
+      from = null
+      items.dragged = null
+      const [at, turn] = [new Vector3(), new Quaternion()]
+      motion.decompose(at, turn, new Vector3())
+      await items.arrange({ motion: { by: [...at.toArray(), ...turn.toArray()] } })
+      standAgain()
+    },
+  })
+})
+const turnOf = (motion: Matrix4) => {
+  const turn = new Quaternion().setFromRotationMatrix(motion)
+  return MathUtils.radToDeg(2 * Math.acos(Math.min(1, Math.abs(turn.w))))
+}
 
 // ---- panes: rectangles of the picture
 interface Rect { index: number; left: number; top: number; width: number; height: number }

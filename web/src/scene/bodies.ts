@@ -23,6 +23,8 @@ interface Batch {
   contours?: THREE.LineSegments
   contoursBehind?: THREE.LineSegments
   addContours: () => void
+  /** Transforms bodies of the batch anew that stand elsewhere now. */
+  rebake: () => boolean
 }
 
 /**
@@ -97,26 +99,18 @@ export class Bodies {
     const items = new Uint16Array(corners / 3)
     const [lines, lineItems] = [new Float32Array(ends), new Uint16Array(ends / 3)]
     let [at, end, index] = [0, 0, 0]
-    for (const body of bodies) {
-      const matrix = place(body)
-      const turn = new THREE.Matrix3().setFromMatrix4(matrix).elements
+    const baked = bodies.map((body) => {
+      const matrix = place(body).clone()
       const item = this.index.get(body.item) ?? 0
-      const { positions: p, normals: n, indices: joined } = body.mesh.corners
+      const [corner0, line0, { positions: p, indices: joined }] = [at, end, body.mesh.corners]
       for (const corner of joined) indices[index++] = corner + at / 3
-      transform(p, matrix.elements, positions, at)
-      for (let i = 0; i < n.length; i += 3) {
-        const [x, y, z] = [n[i]!, n[i + 1]!, n[i + 2]!]
-        const to = ((at + i) / 3) * 4
-        normals[to] = (turn[0]! * x + turn[3]! * y + turn[6]! * z) * 32767
-        normals[to + 1] = (turn[1]! * x + turn[4]! * y + turn[7]! * z) * 32767
-        normals[to + 2] = (turn[2]! * x + turn[5]! * y + turn[8]! * z) * 32767
-      }
+      bake(body.mesh, matrix, positions, normals, lines, corner0, line0)
       items.fill(item, at / 3, (at + p.length) / 3)
       at += p.length
-      transform(body.mesh.edges, matrix.elements, lines, end)
       lineItems.fill(item, end / 3, (end + body.mesh.edges.length) / 3)
       end += body.mesh.edges.length
-    }
+      return { body, matrix, corner0, line0 }
+    })
     const solid = new THREE.BufferGeometry()
     solid.setAttribute('position', new THREE.BufferAttribute(positions, 3))
     solid.setAttribute('normal', new THREE.InterleavedBufferAttribute(new THREE.InterleavedBuffer(normals, 4), 3, 0, true))
@@ -143,6 +137,26 @@ export class Bodies {
         batch.contours = line(geometry, 'contours', 2)
         batch.contoursBehind = line(geometry, 'contoursBehind', 1)
       },
+      rebake: () => {
+        const moved = baked.filter((b) => !b.matrix.equals(place(b.body)))
+        for (const b of moved) {
+          b.matrix.copy(place(b.body))
+          bake(b.body.mesh, b.matrix, positions, normals, lines, b.corner0, b.line0)
+        }
+        if (!moved.length) return false
+        for (const attribute of ['position', 'normal']) {
+          const of = solid.getAttribute(attribute)
+          if (of instanceof THREE.InterleavedBufferAttribute) of.data.needsUpdate = true
+          else of.needsUpdate = true
+        }
+        wire.getAttribute('position').needsUpdate = true
+        // The outlines are made anew when a style asks for them again.
+        for (const drawn of [batch.contours, batch.contoursBehind]) drawn?.removeFromParent()
+        batch.contours?.geometry.dispose()
+        delete batch.contours
+        delete batch.contoursBehind
+        return true
+      },
     }
     batch.faces.castShadow = batch.faces.receiveShadow = true
     batch.faces.customDepthMaterial = this.depth
@@ -161,6 +175,23 @@ export class Bodies {
 
   setPoses(nodes: number[], poses: ArrayLike<number>[]) {
     poses.forEach((pose, i) => place(this.nodes[nodes[i]!]!, pose))
+  }
+
+  /** Takes all coordinate systems to other places: those that stand still are drawn anew where they are now. */
+  setRest(poses: ArrayLike<number>[]) {
+    poses.forEach((pose, i) => place(this.nodes[i]!, pose))
+    this.rebake()
+  }
+  /** Takes some coordinate systems along with a motion in the world, from where `from` says they stood. */
+  carry(nodes: Iterable<number>, from: THREE.Matrix4[], motion: THREE.Matrix4) {
+    for (const n of nodes) {
+      this.nodes[n]!.matrix.copy(motion).multiply(from[n]!)
+      this.nodes[n]!.matrixWorldNeedsUpdate = true
+    }
+    this.rebake()
+  }
+  private rebake() {
+    for (const batch of this.batches) batch.rebake()
   }
 
   /** Writes how each item is drawn. */
@@ -220,6 +251,21 @@ export class Bodies {
     for (const body of this.bodies) box.union(body.mesh.box.clone().applyMatrix4(this.nodes[body.node]!.matrix))
     return box
   }
+}
+
+/** Writes a mesh where `matrix` places it into the arrays of a batch. */
+function bake(mesh: DrawnMesh, matrix: THREE.Matrix4, positions: Float32Array, normals: Int16Array, lines: Float32Array, at: number, end: number) {
+  const turn = new THREE.Matrix3().setFromMatrix4(matrix).elements
+  const { positions: p, normals: n } = mesh.corners
+  transform(p, matrix.elements, positions, at)
+  for (let i = 0; i < n.length; i += 3) {
+    const [x, y, z] = [n[i]!, n[i + 1]!, n[i + 2]!]
+    const to = ((at + i) / 3) * 4
+    normals[to] = (turn[0]! * x + turn[3]! * y + turn[6]! * z) * 32767
+    normals[to + 1] = (turn[1]! * x + turn[4]! * y + turn[7]! * z) * 32767
+    normals[to + 2] = (turn[2]! * x + turn[5]! * y + turn[8]! * z) * 32767
+  }
+  transform(mesh.edges, matrix.elements, lines, end)
 }
 
 function transform(from: Float32Array, m: ArrayLike<number>, to: Float32Array, at: number) {

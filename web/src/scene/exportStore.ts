@@ -6,6 +6,8 @@ import { ref, shallowRef } from 'vue'
 import { useCell } from '../cells/cellStore'
 import { useFindings } from '../findings/findingsStore'
 import { useSettings } from '../settings/settingsStore'
+import { useUnits } from '../settings/units'
+import { useWhat } from '../what/whatStore'
 import { useTours } from '../where/tourStore'
 import { useWhen } from '../when/whenStore'
 import { clock } from '../when/whenStore'
@@ -22,6 +24,8 @@ export const useExport = defineStore('export', () => {
   const where = useWhere()
   const when = useWhen()
   const tours = useTours()
+  const what = useWhat()
+  const units = useUnits()
   const findings = useFindings()
   const settings = useSettings()
   const scene = shallowRef<Scene>()
@@ -51,7 +55,7 @@ export const useExport = defineStore('export', () => {
     const { bearing_deg, elevation_deg } = where.viewpoint
     const lines = [`${cell.cell!.document.name} · ${clock(when.time)} · bearing ${bearing_deg.toFixed(1)}°, elevation ${elevation_deg.toFixed(1)}°`]
     const pair = findings.shown
-    if (pair) lines.unshift(`${pair.a.name} – ${pair.b.name}: ${pair.attained_mm.toFixed(1)} mm, ${pair.required_mm} required, ${pair.verdict}`)
+    if (pair) lines.unshift(`${pair.a.name} – ${pair.b.name}: ${units.length(pair.attained_mm)}, ${units.short(pair.required_mm)} required, ${pair.verdict}`)
     paint.textBaseline = 'bottom'
     lines.forEach((text, i) => {
       const y = picture.height - size * 0.7 - (lines.length - 1 - i) * size * 1.4
@@ -127,5 +131,14 @@ export const useExport = defineStore('export', () => {
     }
   }
 
-  return { scene, open, job, stop, sound, picture, film }
+  /** What is shown, or the selected robot, as a file in an open format. */
+  async function items({ format }: { format: 'glb' | 'stl' | 'urdf' }) {
+    const ids = format === 'urdf' ? [...what.selected] : [...what.visible]
+    const request = { items: ids, time_s: when.time, format: format === 'stl' ? { stl: settings.units.length } : format }
+    const response = await fetch(`/api/cells/${cell.cell!.id}/export`, { method: 'POST', body: JSON.stringify(request), headers: { 'content-type': 'application/json' } })
+    if (response.ok) deliver(await response.blob(), `${fileName(cell.cell!.document.name)}.${format === 'urdf' ? 'zip' : format}`)
+    else cell.notice = ((await response.json().catch(() => ({}))) as { detail?: string }).detail ?? 'The export failed.'
+  }
+
+  return { scene, open, items, job, stop, sound, picture, film }
 })

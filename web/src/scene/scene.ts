@@ -9,6 +9,7 @@ import type { Palette } from '../look'
 import { basis, eye, halfAngle, widthAtPivot } from '../where/navigation'
 import { Bodies, matrixOf, type SceneBody } from './bodies'
 import { Ground } from './ground'
+import { type Grip, Handles } from './handles'
 import { axesOf, WideLines } from './lines'
 import { hatchedFaces } from './materials'
 import { depthRange } from './depthRange'
@@ -82,6 +83,12 @@ export class Scene {
   private look = new Map<string, { role: string; colour?: string | null }>()
   private furniture: Furniture = { grid: true, shadow: true, frame: () => false, frameSize: 34 }
   private statesOf?: Colours
+  private handles: Handles
+  /** Coordinate systems that go along with the handles, and where they stood. */
+  private gripped: { nodes: Set<number>; from: THREE.Matrix4[] } | null = null
+  /** From where a drag of the handles is judged while the camera goes along. */
+  private frozen: { pane: number; viewpoint: Viewpoint } | null = null
+  private hooks: { moved?: (motion: THREE.Matrix4) => void; placed?: (motion: THREE.Matrix4) => void } = {}
   /** Round all bodies as they were placed first, m. */
   private extent = new THREE.Sphere(new THREE.Vector3(), 5)
 
@@ -99,12 +106,24 @@ export class Scene {
     const { sun, group } = this.ground
     const lines = [this.frameLines, this.gap, this.cameraLines, this.tourLines].map((l) => l.object)
     this.scene.add(sky, fill, sun, sun.target, group, this.caps, ...lines)
+    const moved = (motion: THREE.Matrix4) => {
+      if (this.gripped) this.bodies?.carry(this.gripped.nodes, this.gripped.from, motion)
+      this.renderer.shadowMap.needsUpdate = true
+      this.hooks.moved?.(motion)
+      this.invalidate()
+    }
+    const placed = (motion: THREE.Matrix4) => {
+      this.frozen = null
+      this.hooks.placed?.(motion)
+    }
+    this.handles = new Handles(this.scene, this.perspective, moved, placed, () => this.invalidate())
     this.setPalette(palette)
   }
 
   dispose() {
     clearTimeout(this.rest)
     this.bodies?.dispose()
+    this.handles.dispose()
     this.renderer.dispose()
   }
 
@@ -151,10 +170,50 @@ export class Scene {
     this.restate()
   }
 
+  /** How many coordinate systems there are. */
+  get nodeCount(): number {
+    return this.bodies?.nodes.length ?? 0
+  }
+
   setPoses(nodes: number[], poses: ArrayLike<number>[]) {
     this.bodies?.setPoses(nodes, poses)
     this.renderer.shadowMap.needsUpdate = true
     this.invalidate()
+  }
+
+  /** Takes items that stand still to other places, and marks these frames. */
+  setRest(poses: ArrayLike<number>[], frames: SceneFrame[]) {
+    this.bodies?.setRest(poses)
+    this.marked = frames
+    this.renderer.shadowMap.needsUpdate = true
+    this.invalidate()
+  }
+
+  /** Whose items have which role and colour. */
+  setLook(look: Map<string, { role: string; colour?: string | null }>) {
+    this.look = look
+    this.restate()
+  }
+
+  /** Shows handles on what these coordinate systems carry, or none. */
+  setHandles(grip: { mode: Grip['mode']; at: ArrayLike<number>; size: number; nodes: number[] } | null, hooks: Scene['hooks'] = {}) {
+    if (this.handles.dragging) return
+    this.hooks = hooks
+    this.gripped = grip && this.bodies ? { nodes: new Set(grip.nodes), from: this.bodies.nodes.map((n) => n.matrix.clone()) } : null
+    this.handles.set(grip && { mode: grip.mode, at: matrixOf(grip.at), size: grip.size })
+    this.invalidate()
+  }
+  /** Lets the handles hear the pointer on a pane; `stepped` moves them in steps, `carry` judges the drag from where it began. */
+  aimHandles(pane: number, element: HTMLElement, stepped: boolean, carry: boolean) {
+    if (!this.handles.shown) return
+    const view = this.view(pane)
+    if (!view) return
+    this.handles.listen(element)
+    if (carry && this.handles.dragging) this.frozen ??= { pane, viewpoint: view.viewpoint }
+    this.handles.look(this.camera(this.frozen ? { ...view, viewpoint: this.frozen.viewpoint } : view), stepped)
+  }
+  get handlesBusy(): boolean {
+    return this.handles.busy
   }
 
   setShown(shown: Shown) {
@@ -180,7 +239,7 @@ export class Scene {
     const { visible, ghosts, selected, hovered } = this.shown
     const plum = new THREE.Color(this.palette.selection)
     this.bodies?.setStates((item) => {
-      const { role, colour: own } = this.look.get(item)!
+      const { role, colour: own } = this.look.get(item) ?? { role: '', colour: null }
       const colour = new THREE.Color((colours === 'own' && own) || this.palette.roles[role] || '#bbbbbb')
       if (selected.has(item)) colour.lerp(plum, 0.72)
       else if (hovered === item) colour.lerp(plum, 0.16)
@@ -299,6 +358,24 @@ export class Scene {
     return this.pickAll(pane, x, y, ghosts)[0] ?? null
   }
 
+  /** The corner (mm) of a hit triangle nearest to a pixel, if one is near; else the hit itself. */
+  cornerNear(pane: number, hit: Hit, [x, y]: [number, number]): Vec3 {
+    const body = hit.body === undefined ? undefined : this.bodies?.bodies[hit.body]
+    if (!body) return hit.at
+    const { geometry } = body.mesh.tree
+    const position = geometry.getAttribute('position')
+    const matrix = this.bodies!.nodes[body.node]!.matrix
+    const corners = [0, 1, 2].map((i) => {
+      const v = geometry.index ? geometry.index.getX(hit.triangle! * 3 + i) : hit.triangle! * 3 + i
+      return new THREE.Vector3().fromBufferAttribute(position, v).applyMatrix4(matrix).divideScalar(M).toArray()
+    })
+    const near = corners.flatMap((at) => {
+      const seen = this.project(pane, at)
+      return seen ? { at, off: Math.hypot(seen[0] - x, seen[1] - y) } : []
+    }).sort((a, b) => a.off - b.off)[0]
+    return near && near.off < 14 ? near.at : hit.at
+  }
+
   /** What lies in the middle of a pane. */
   middle(pane: number): Hit | null {
     const view = this.view(pane)
@@ -387,6 +464,8 @@ export class Scene {
     this.bodies?.use(pane.style, width, height, this.clip)
     this.ground.use(widthAtPivot(pane.viewpoint) * M, metres(pane.viewpoint.pivot_mm), this.furniture)
     const camera = this.camera(pane)
+    this.handles.look(camera)
+    this.handles.object.visible = this.handles.shown && pane.index >= 0
     this.drawFrames(pane, camera)
     this.drawCamera(other)
     if (camera !== this.perspective || camera.far / camera.near < DEEPEST) {

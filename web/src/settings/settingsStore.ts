@@ -3,6 +3,7 @@ import { defineStore } from 'pinia'
 import { computed, ref } from 'vue'
 
 import { type Gestures, schemes } from '../where/gestures'
+import type { AngleUnit, LengthUnit } from './units'
 
 /** What a double click on a thing does. */
 export type DoubleClick = 'fit' | 'pivot' | 'face-on' | 'nothing'
@@ -25,7 +26,9 @@ const LOOKING = {
   ghostRest: false,
 }
 const PANELS = { roster: true, findings: true, path: true, rosterWidth: 19, findingsWidth: 22, pathHeight: 19 }
-const FURNITURE = { grid: true, shadow: true, kinds: ['base', 'tcp', 'frame'], frameSize: 34 }
+const FURNITURE = { grid: true, shadow: true, kinds: ['base', 'tcp', 'frame'], frameSize: 34, handleSize: 1 }
+
+const UNITS = { length: 'mm' as LengthUnit, angle: 'deg' as AngleUnit, decimals: 1 }
 
 /** What a person likes; kept in the browser. */
 export const useSettings = defineStore('settings', () => {
@@ -35,6 +38,7 @@ export const useSettings = defineStore('settings', () => {
   const looking = kept('looking', LOOKING)
   const panels = kept('panels', PANELS)
   const furniture = kept('furniture', FURNITURE)
+  const units = kept('units', UNITS)
   const gestures = kept<Gestures>('gestures', schemes[0]!.gestures)
   /** Keys that differ from the standard, by action; '' for none. */
   const keys = kept<Record<string, string>>('keys', {})
@@ -56,6 +60,7 @@ export const useSettings = defineStore('settings', () => {
   function standard() {
     looking.value = structuredClone(LOOKING)
     furniture.value = structuredClone(FURNITURE)
+    units.value = structuredClone(UNITS)
     gestures.value = { ...schemes[0]!.gestures }
     keys.value = {}
     pinned.value = []
@@ -67,7 +72,7 @@ export const useSettings = defineStore('settings', () => {
   }
 
   function exported(): string {
-    const all = { selvik_settings: 1, theme: theme.value, looking: looking.value, furniture: furniture.value, gestures: gestures.value, keys: keys.value, pinned: pinned.value }
+    const all = { selvik_settings: 1, theme: theme.value, looking: looking.value, furniture: furniture.value, units: units.value, gestures: gestures.value, keys: keys.value, pinned: pinned.value }
     return JSON.stringify(all, null, 2)
   }
   /** Takes settings from JSON; throws a sentence when they are none. */
@@ -79,7 +84,7 @@ export const useSettings = defineStore('settings', () => {
       throw new Error('That file is not JSON; settings are exported as JSON from this window.')
     }
     if (all.selvik_settings !== 1) throw new Error('That file holds no settings of Selvik: "selvik_settings": 1 is missing.')
-    const shapes = { looking: LOOKING, furniture: FURNITURE, gestures: {}, keys: {}, pinned: [] as string[] }
+    const shapes = { looking: LOOKING, furniture: FURNITURE, units: UNITS, gestures: {}, keys: {}, pinned: [] as string[] }
     for (const [name, shape] of Object.entries(shapes)) {
       const given = all[name]
       if (given === undefined) continue
@@ -92,13 +97,14 @@ export const useSettings = defineStore('settings', () => {
     if (all.theme === 'light' || all.theme === 'dark' || all.theme === 'system') theme.value = all.theme
     if (all.looking) looking.value = { ...LOOKING, ...(all.looking as typeof LOOKING) }
     if (all.furniture) furniture.value = { ...FURNITURE, ...(all.furniture as typeof FURNITURE) }
+    if (all.units) units.value = { ...UNITS, ...(all.units as typeof UNITS) }
     if (all.gestures) gestures.value = all.gestures as Gestures
     if (all.keys) keys.value = all.keys as Record<string, string>
     if (all.pinned) pinned.value = all.pinned as string[]
   }
 
   return {
-    theme, dark, still, looking, panels, furniture, gestures, keys, pinned, open,
+    theme, dark, still, looking, panels, furniture, units, gestures, keys, pinned, open,
     toggleDark, standardPanels, standard, togglePin, exported, imported,
   }
 })

@@ -1,32 +1,46 @@
 <script setup lang="ts">
-import { mdiChevronDown, mdiChevronRight, mdiEyeOffOutline, mdiEyeOutline } from '@mdi/js'
+import { mdiChevronDown, mdiChevronRight, mdiEyeOffOutline, mdiEyeOutline, mdiLockOutline } from '@mdi/js'
 import { useVirtualList } from '@vueuse/core'
 import { computed, nextTick, ref, watch } from 'vue'
 
-import { useKeys } from '../actions'
+import { bindingOf, useActions, useKeys } from '../actions'
 import type { Item } from '../api/client'
 import { useCell } from '../cells/cellStore'
+import ContextMenu from '../where/ContextMenu.vue'
 import { useWhere } from '../where/whereStore'
+import Inspector from './Inspector.vue'
+import { roles, useItems } from './itemsStore'
 import RoleIcon from './RoleIcon.vue'
+import SetBar from './SetBar.vue'
 import { useWhat } from './whatStore'
 
 const cell = useCell()
 const what = useWhat()
 const where = useWhere()
 const keyOf = useKeys()
+const items = useItems()
 const filter = ref('')
+/** Roles that are listed; all where none is ticked. */
+const only = ref(new Set<string>())
+const present = computed(() => roles.filter((r) => [...cell.items.values()].some((i) => i.role === r)))
+function tick(role: string) {
+  const next = new Set(only.value)
+  if (!next.delete(role)) next.add(role)
+  only.value = next
+}
 const closed = ref(new Set<string>())
 const ROW = 24
 
 interface Row { item: Item; depth: number; branch: boolean }
 const rows = computed<Row[]>(() => {
   const words = filter.value.toLowerCase().split(/\s+/).filter(Boolean)
-  const fits = (i: Item) => words.every((w) => i.name.toLowerCase().includes(w) || i.role.includes(w))
+  const filtered = words.length > 0 || only.value.size > 0
+  const fits = (i: Item) => (!only.value.size || only.value.has(i.role)) && words.every((w) => i.name.toLowerCase().includes(w) || i.role.includes(w))
   const found: Row[] = []
   const walk = (parent: string | null, depth: number) => {
     for (const item of cell.children.get(parent) ?? []) {
       const branch = !!cell.children.get(item.id)?.length
-      if (words.length) {
+      if (filtered) {
         if (fits(item)) found.push({ item, depth: 0, branch: false })
         walk(item.id, depth)
         continue
@@ -72,8 +86,68 @@ function key(e: KeyboardEvent) {
     else if (row.item.parent) what.select(row.item.parent)
   } else if (e.key === 'ArrowRight' && row?.branch && closed.value.has(row.item.id)) toggleBranch(row.item.id)
   else if (e.key === 'Enter' && row) void where.fitSelection()
+  else if (e.key === 'Home') go(0)
+  else if (e.key === 'End') go(rows.value.length - 1)
+  else if (e.key === ' ' && row) what.toggle(row.item.id)
+  else if (e.key === 'F2' && row) startRenaming(row.item)
+  else if (e.key.length === 1 && /\S/.test(e.key) && !e.ctrlKey && !e.metaKey && !e.altKey && isTyping(e)) typeAhead(e.key, at, go)
   else return
   e.preventDefault()
+  e.stopPropagation()
+}
+
+// ---- a name typed goes to the next item that begins with it
+let typedSoFar = ''
+let lastTyped = 0
+/** Letters select by name only while letters follow each other, or with Shift off a key that means something. */
+const isTyping = (e: KeyboardEvent) => e.timeStamp - lastTyped < 900 || !keysInForce.value.has(bindingOf(e))
+const keysInForce = computed(() => new Set(useActions().map((a) => a.key)))
+function typeAhead(letter: string, at: number, go: (i: number) => unknown) {
+  const now = performance.now()
+  typedSoFar = now - lastTyped < 900 ? typedSoFar + letter.toLowerCase() : letter.toLowerCase()
+  lastTyped = now
+  const from = typedSoFar.length > 1 ? at : at + 1
+  const names = rows.value.map((r) => r.item.name.toLowerCase())
+  const found = names.findIndex((n, i) => i >= from && n.startsWith(typedSoFar))
+  go(found >= 0 ? found : names.findIndex((n) => n.startsWith(typedSoFar)))
+}
+
+// ---- renaming in place
+const renaming = ref<string | null>(null)
+function startRenaming(item: Item) {
+  renaming.value = item.id
+  void nextTick(() => document.querySelector<HTMLInputElement>('.roster .renaming')?.select())
+}
+function renamed(item: Item, e: Event) {
+  if (renaming.value !== item.id) return
+  const name = (e.target as HTMLInputElement).value.trim()
+  renaming.value = null
+  tree.value?.focus()
+  if (name && name !== item.name) void items.rename(item.id, name)
+}
+
+// ---- dragging to what carries it
+const carried = ref<string[]>([])
+const target = ref<string | null>(null)
+function dragStart(e: DragEvent, id: string) {
+  if (!what.selected.has(id)) what.select(id)
+  carried.value = [...what.selected]
+  e.dataTransfer!.effectAllowed = 'move'
+  e.dataTransfer!.setData('text/plain', id)
+}
+const mayCarry = (id: string | null) => carried.value.length > 0 && !carried.value.some((c) => id !== null && cell.family(c).includes(id))
+function dropped(id: string | null) {
+  const ids = carried.value
+  target.value = null
+  if (!mayCarry(id)) return
+  carried.value = []
+  items.hanging = { ids, parent: id, link: null }
+}
+
+const menu = ref<{ x: number; y: number; item: string } | null>(null)
+function openMenu(e: MouseEvent, id: string) {
+  if (!what.selected.has(id)) what.select(id)
+  menu.value = { x: e.clientX, y: e.clientY, item: id }
 }
 watch(() => what.selected, async (now) => {
   const id = [...now].at(-1)
@@ -93,22 +167,31 @@ watch(() => what.selected, async (now) => {
   <aside class="roster" aria-label="Roster">
     <div class="head"><span class="heading">Roster</span><span class="soft">{{ cell.items.size }} items<template v-if="what.hiddenCount">, {{ what.hiddenCount }} hidden</template><template v-if="what.selected.size">, <b data-test="selected-count">{{ what.selected.size }}</b> selected</template></span></div>
     <input v-model="filter" class="filter" placeholder="Filter by name or role" aria-label="Filter the roster" data-test="filter" />
-    <div v-bind="containerProps" class="tree" role="tree" tabindex="0" aria-multiselectable="true" aria-label="Items" @keydown="key">
+    <div class="roles" role="group" aria-label="Roles listed">
+      <button v-for="r in present" :key="r" :title="`Only ${r === 'structure' ? 'structure' : `${r}s`}`" :aria-label="`Only ${r}`" :aria-pressed="only.has(r)" :class="{ on: only.has(r) }" :data-test="`only-${r}`" @click="tick(r)"><RoleIcon :role="r" /></button>
+    </div>
+    <SetBar />
+    <div v-bind="containerProps" class="tree" data-test="tree" @dragover.prevent="target = null" @drop.prevent="dropped(null)" role="tree" tabindex="0" aria-multiselectable="true" aria-label="Items" @keydown="key">
       <div v-bind="wrapperProps"><div
         v-for="{ data: { item, depth, branch }, index } in inSight" :key="item.id" class="row" role="treeitem" :data-id="item.id" :aria-level="depth + 1" :aria-setsize="rows.length" :aria-posinset="index + 1" :aria-selected="what.selected.has(item.id)"
-        :aria-expanded="branch ? !closed.has(item.id) : undefined" :class="{ selected: what.selected.has(item.id), hovered: what.hovered === item.id, gone: !what.visible.has(item.id) }"
-        :style="{ paddingLeft: `${8 + depth * 15}px` }" @click="click($event, item.id)" @dblclick="where.fitSelection([item.id])" @mouseenter="what.hovered = item.id" @mouseleave="what.hovered = null"
+        :aria-expanded="branch ? !closed.has(item.id) : undefined" :class="{ selected: what.selected.has(item.id), hovered: what.hovered === item.id, gone: !what.visible.has(item.id), target: target === item.id }"
+        :style="{ paddingLeft: `${8 + depth * 15}px` }" draggable="true" @dragstart="dragStart($event, item.id)" @dragend="(carried = []), (target = null)" @dragover.prevent.stop="target = mayCarry(item.id) ? item.id : null" @drop.prevent.stop="dropped(item.id)"
+        @contextmenu.prevent="openMenu($event, item.id)" @click="click($event, item.id)" @dblclick="where.fitSelection([item.id])" @mouseenter="what.hovered = item.id" @mouseleave="what.hovered = null"
       >
         <button v-if="branch" class="twist" tabindex="-1" :aria-label="closed.has(item.id) ? 'Expand' : 'Collapse'" @click.stop="toggleBranch(item.id)"><v-icon :icon="closed.has(item.id) ? mdiChevronRight : mdiChevronDown" size="14" /></button>
         <span v-else class="twist" />
         <RoleIcon :role="item.role" />
-        <span class="name" :title="`${item.name}, ${item.role}`">{{ item.name }}</span>
+        <input v-if="renaming === item.id" class="renaming" :value="item.name" aria-label="New name" data-test="renaming" @click.stop @dblclick.stop @keydown.stop @keydown.enter="renamed(item, $event)" @keydown.escape="(renaming = null), tree?.focus()" @blur="renamed(item, $event)" />
+        <span v-else class="name" :title="`${item.name}, ${item.role}${item.notes ? `: ${item.notes}` : ''}`">{{ item.name }}</span>
+        <v-icon v-if="item.locked" :icon="mdiLockOutline" size="12" class="lock" title="Locked" />
         <button class="eye" tabindex="-1" :title="what.visible.has(item.id) ? `Hide (${keyOf('hide')})` : 'Show'" :aria-label="`${what.visible.has(item.id) ? 'Hide' : 'Show'} ${item.name}`" @click.stop="what.toggle(item.id)" @dblclick.stop>
           <v-icon :icon="what.visible.has(item.id) ? mdiEyeOutline : mdiEyeOffOutline" size="15" />
         </button>
       </div></div>
-      <p v-if="!rows.length" class="soft none">Nothing here is called that.</p>
+      <p v-if="!rows.length" class="soft none">{{ cell.items.size ? 'Nothing here is called that.' : 'Nothing in it yet. Drop files on the page to bring something in.' }}</p>
     </div>
+    <Inspector v-if="what.selected.size" />
+    <ContextMenu v-if="menu" :x="menu.x" :y="menu.y" :hits="[{ item: menu.item, at: [0, 0, 0] }]" @close="menu = null" />
   </aside>
 </template>
 
@@ -120,6 +203,12 @@ watch(() => what.selected, async (now) => {
 .row { display: flex; align-items: center; gap: 5px; height: 24px; padding-right: 8px; cursor: default; border-left: 3px solid transparent; }
 .row:hover, .hovered { background: var(--card); }
 .row.selected { background: var(--plum-tint); border-left-color: var(--plum); font-weight: 650; }
+.target { outline: 1.5px solid var(--accent); outline-offset: -2px; background: var(--accent-tint); }
+.roles { display: flex; gap: 2px; padding: 0 10px 6px; }
+.roles button { display: grid; place-items: center; width: 24px; height: 20px; border-radius: 4px; }
+.roles button.on { background: var(--accent-tint); outline: 1px solid var(--accent); }
+.renaming { flex: 1; min-width: 0; border: 1px solid var(--accent); border-radius: 3px; padding: 0 3px; background: rgb(var(--v-theme-surface)); }
+.lock { opacity: 0.6; flex: none; }
 .gone .name, .gone svg { opacity: 0.45; }
 .name { flex: 1; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
 .twist { width: 14px; flex: none; display: grid; place-items: center; }

@@ -1,5 +1,5 @@
 import { defineStore } from 'pinia'
-import { computed, ref } from 'vue'
+import { computed, ref, watch } from 'vue'
 
 import { useCell } from '../cells/cellStore'
 
@@ -13,13 +13,19 @@ export const useWhat = defineStore('what', () => {
   const hovered = ref<string | null>(null)
   /** Whether what is hidden or not isolated is seen as a ghost. */
   const ghostRest = ref(false)
+  /** Ticked visibility sets: if any is, only what one of them holds is shown. */
+  const sets = ref<Set<string>>(new Set())
   /** Items whose frame is marked whatever kinds are. */
   const framed = ref<Set<string>>(new Set())
 
   const all = computed(() => [...cell.items.keys()])
-  const visible = computed(
-    () => new Set(all.value.filter((id) => !hidden.value.has(id) && (!isolated.value || isolated.value.has(id)))),
-  )
+  const inSets = computed(() => {
+    const ticked = (cell.cell?.document.visibility_sets ?? []).filter((s) => sets.value.has(s.id))
+    return ticked.length ? new Set(ticked.flatMap((s) => s.items)) : null
+  })
+  /** Whether an item is shown as far as hiding and isolating go. */
+  const shownAlone = (id: string) => !hidden.value.has(id) && (!isolated.value || isolated.value.has(id))
+  const visible = computed(() => new Set(all.value.filter((id) => shownAlone(id) && (!inSets.value || inSets.value.has(id)))))
   const ghosts = computed(
     () => new Set(peeking.value || ghostRest.value ? all.value.filter((id) => !visible.value.has(id)) : []),
   )
@@ -46,6 +52,7 @@ export const useWhat = defineStore('what', () => {
     const shown = new Set(families(ids))
     hidden.value = new Set([...hidden.value].filter((id) => !shown.has(id)))
     if (isolated.value) isolated.value = new Set([...isolated.value, ...shown])
+    if (inSets.value && [...shown].some((id) => !inSets.value!.has(id))) sets.value = new Set()
   }
   function toggle(id: string) {
     if (visible.value.has(id)) hide([id])
@@ -70,13 +77,49 @@ export const useWhat = defineStore('what', () => {
     hidden.value = new Set()
     isolated.value = null
     ghostRest.value = false
+    sets.value = new Set()
   }
+  function toggleSet(id: string) {
+    const next = new Set(sets.value)
+    if (!next.delete(id)) next.add(id)
+    sets.value = next
+  }
+  /** Hides what is shown and shows what is hidden. */
+  function invertShown() {
+    const shown = visible.value
+    isolated.value = null
+    sets.value = new Set()
+    hidden.value = shown
+  }
+  /** Ghosts the selection, or everything but it: gone for picking, seen as a shadow. */
+  function ghost(ids: Iterable<string> = selected.value) {
+    hide(ids)
+    ghostRest.value = true
+  }
+  /** Selects what has something in common with the selection. */
+  function selectLike(by: 'role' | 'mesh' | 'parent') {
+    const some = [...selected.value].flatMap((id) => cell.items.get(id) ?? [])
+    if (by === 'parent') {
+      selected.value = new Set(some.flatMap((i) => i.parent ?? []))
+      return
+    }
+    const meshes = new Map<string, Set<string>>()
+    for (const body of cell.cell?.bodies ?? []) meshes.set(body.item, (meshes.get(body.item) ?? new Set()).add(body.mesh))
+    const roles = new Set(some.map((i) => i.role))
+    const wanted = new Set(some.flatMap((i) => [...(meshes.get(i.id) ?? [])]))
+    const like = (id: string) => (by === 'role' ? roles.has(cell.items.get(id)!.role) : [...(meshes.get(id) ?? [])].some((m) => wanted.has(m)))
+    selected.value = new Set([...visible.value].filter(like))
+  }
+  // What is deleted, by whomever, is selected no more.
+  watch(() => cell.items, (items) => {
+    if ([...selected.value].some((id) => !items.has(id))) selected.value = new Set([...selected.value].filter((id) => items.has(id)))
+  })
   function invertSelection() {
     selected.value = new Set([...visible.value].filter((id) => !selected.value.has(id)))
   }
 
   return {
     selected, hidden, isolated, peeking, hovered, ghostRest, framed, visible, ghosts, hiddenCount,
-    select, invertSelection, toggleFrame, selectAll, hide, show, toggle, isolate, isolateOnly, showAll,
+    sets, inSets, shownAlone, toggleSet, invertShown, ghost, selectLike, select, invertSelection, toggleFrame, selectAll, hide, show, toggle, isolate, isolateOnly, showAll,
   }
 })

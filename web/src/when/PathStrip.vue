@@ -10,10 +10,12 @@ import type { Pair } from '../api/client'
 import { useCell } from '../cells/cellStore'
 import { useFindings } from '../findings/findingsStore'
 import VerdictMark from '../findings/VerdictMark.vue'
+import { useUnits } from '../settings/units'
 import { clock, useWhen } from './whenStore'
 
 const cell = useCell()
 const keyOf = useKeys()
+const units = useUnits()
 const when = useWhen()
 const findings = useFindings()
 
@@ -91,7 +93,7 @@ const speeds = [0.1, 0.25, 0.5, 1, 2, 4]
       </label>
       <div class="soft small">{{ band ? 'Smallest clearance of all pairs, certified' : 'No sweep yet' }}</div>
     </div>
-    <div class="scale number" aria-hidden="true"><span v-for="n in names" :key="n.required" :style="{ top: `${n.top}px` }">{{ n.required }}</span></div>
+    <div class="scale number" aria-hidden="true"><span v-for="n in names" :key="n.required" :style="{ top: `${n.top}px` }">{{ units.short(n.required).replace(/ .*/, '') }}</span></div>
     <div class="chart">
       <p v-if="cell.cell?.path.fault" class="fault" role="alert">The run plan can't be run. {{ cell.cell.path.fault }}</p>
       <p v-else-if="!when.duration" class="fault soft">This cell has no run plan: nothing moves.</p>
@@ -108,7 +110,7 @@ const speeds = [0.1, 0.25, 0.5, 1, 2, 4]
         <path :d="shape" class="band" /><path :d="trace" class="trace" />
         <line :x1="x(when.time)" :x2="x(when.time)" y1="0" :y2="height" class="head" />
       </svg>
-      <button v-for="p in marked" :key="p.a.name + p.b.name" class="mark" :style="markAt(p)" :title="`${p.verdict}: ${p.a.name} – ${p.b.name}, ${p.attained_mm.toFixed(1)} mm at ${clock(p.time_s)}`" :aria-label="`Go to ${p.a.name} – ${p.b.name}`" @click="findings.showEvidence(p)">
+      <button v-for="p in marked" :key="p.a.name + p.b.name" class="mark" :style="markAt(p)" :title="`${p.verdict}: ${p.a.name} – ${p.b.name}, ${units.length(p.attained_mm)} at ${clock(p.time_s)}`" :aria-label="`Go to ${p.a.name} – ${p.b.name}`" @click="findings.showEvidence(p)">
         <VerdictMark :verdict="p.verdict" />
       </button>
     </div>

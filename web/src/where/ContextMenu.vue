@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { mdiChevronRight } from '@mdi/js'
 import { computed } from 'vue'
 
 import { readable, useActions } from '../actions'
@@ -21,7 +22,8 @@ const names = computed(() => {
   return items.slice(0, 8).map((id) => ({ id, name: cell.items.get(id)?.name ?? id }))
 })
 const first = computed(() => names.value[0])
-const onThing = ['fit-selection', 'isolate', 'isolate-ghosted', 'hide', 'frame-of-selection', 'select-children']
+const onThing = ['fit-selection', 'isolate', 'isolate-ghosted', 'hide', 'frame-of-selection', 'handles-move', 'handles-turn', 'rename', 'duplicate', 'lock', 'delete']
+const further = ['drop', 'snap-point', 'snap-face', 'group', 'ungroup', 'detach', 'new-frame', 'new-tcp', 'new-set', 'ghost', 'select-children', 'select-parent', 'select-role', 'select-mesh', 'export-urdf']
 const elsewhere = ['fit-all', 'show-all', 'opposite', 'level', 'stand', 'fit-rectangle']
 function run(what: () => unknown) {
   emit('close')
@@ -40,7 +42,11 @@ const faceOn = () => where.faceOn(props.hits[0]!.body!, props.hits[0]!.triangle!
           <template v-if="action(id).key" #append><kbd>{{ readable(action(id).key!) }}</kbd></template>
         </v-list-item>
         <v-list-item v-if="hits[0]!.body !== undefined" title="Look at this face square on" data-test="menu-face-on" @click="run(faceOn)" />
-        <v-list-item title="Turn about this point" data-test="menu-pivot" @click="run(pivotHere)" />
+        <v-list-item v-if="hits[0]!.body !== undefined" title="Turn about this point" data-test="menu-pivot" @click="run(pivotHere)" />
+        <v-menu submenu open-on-hover location="end">
+          <template #activator="{ props: more }"><v-list-item v-bind="more" title="More" :append-icon="mdiChevronRight" data-test="menu-more" /></template>
+          <v-list max-height="70vh"><v-list-item v-for="id in further.filter((f) => action(f).enabled?.() ?? true)" :key="id" :title="action(id).name" :data-test="`menu-${id}`" @click="run(action(id).run)"><template v-if="action(id).key" #append><kbd>{{ readable(action(id).key!) }}</kbd></template></v-list-item></v-list>
+        </v-menu>
         <template v-if="names.length > 1">
           <v-divider /><v-list-subheader>Also under the pointer</v-list-subheader>
           <v-list-item v-for="other in names.slice(1)" :key="other.id" :title="other.name" @mouseenter="what.hovered = other.id" @click="run(() => what.select(other.id))" />

@@ -4,11 +4,13 @@ import { computed } from 'vue'
 
 import { useKeys } from '../actions'
 import type { Vec3, Viewpoint } from '../api/client'
+import { useUnits } from '../settings/units'
 import { halfAngle, withPivot } from './navigation'
 import { useWhere } from './whereStore'
 
 const where = useWhere()
 const keyOf = useKeys()
+const units = useUnits()
 const v = computed(() => where.viewpoint)
 const degrees = computed(() => ((2 * halfAngle(v.value.lens_mm) * 180) / Math.PI).toFixed(1))
 const label = computed(() => (v.value.projection === 'parallel' ? 'Parallel' : `Persp. ${v.value.lens_mm.toFixed(0)} mm`))
@@ -23,6 +25,12 @@ function typed(e: Event, take: (value: number) => unknown, shown: () => string) 
   const value = number(e)
   if (value !== null) take(value)
   ;(e.target as HTMLInputElement).value = shown()
+}
+function measured(e: Event, now: number, take: (mm: number) => unknown, shown: () => number) {
+  const field = e.target as HTMLInputElement
+  const mm = units.lengthTyped(field.value, now)
+  if (mm !== null) take(mm)
+  field.value = units.number(shown(), -1)
 }
 function setPivot(axis: number, value: number) {
   const at = [...v.value.pivot_mm] as Vec3
@@ -50,7 +58,7 @@ const set = (by: Partial<Viewpoint>) => where.change({ ...v.value, ...by })
       <div class="row"><button v-for="mm in lenses" :key="mm" class="chip" :class="{ on: Math.abs(v.lens_mm - mm) < 0.5 }" :disabled="v.projection === 'parallel'" @click="where.setLens(mm)">{{ mm }}</button></div>
       <h3>Camera <span class="soft">moves; the lens stays</span></h3>
       <div class="row">
-        Distance <input class="number" :value="v.distance_mm.toFixed(0)" aria-label="Distance of the eye from the pivot, mm" @change="typed($event, (d) => set({ distance_mm: Math.max(30, d) }), () => v.distance_mm.toFixed(0))" /> mm
+        Distance <input class="number" :value="units.number(v.distance_mm, -1)" :aria-label="`Distance of the eye from the pivot, ${units.sign.value}`" @change="measured($event, v.distance_mm, (d) => set({ distance_mm: Math.max(30, d) }), () => v.distance_mm)" /> {{ units.sign }}
       </div>
       <div class="row">
         Roll <input class="number" :value="v.roll_deg.toFixed(1)" aria-label="Roll, degrees" data-test="roll" @change="typed($event, (r) => set({ roll_deg: r }), () => v.roll_deg.toFixed(1))" /> °
@@ -59,8 +67,8 @@ const set = (by: Partial<Viewpoint>) => where.change({ ...v.value, ...by })
       <h3>Pivot <span class="soft">what the view turns about</span></h3>
       <div class="row">
         <template v-for="(axis, i) in ['X', 'Y', 'Z']" :key="axis">
-          {{ axis }} <input class="number" :value="v.pivot_mm[i]!.toFixed(0)" :aria-label="`Pivot ${axis}, mm`" :data-test="`pivot-${axis.toLowerCase()}`" @change="typed($event, (x) => setPivot(i, x), () => v.pivot_mm[i]!.toFixed(0))" />
-        </template> mm
+          {{ axis }} <input class="number" :value="units.number(v.pivot_mm[i]!, -1)" :aria-label="`Pivot ${axis}, ${units.sign.value}`" :data-test="`pivot-${axis.toLowerCase()}`" @change="measured($event, v.pivot_mm[i]!, (x) => setPivot(i, x), () => v.pivot_mm[i]!)" />
+        </template> {{ units.sign }}
       </div>
       <button class="text" data-test="reset-pivot" @click="where.resetPivot">Back to the middle of what is shown</button>
     </div>

@@ -3,12 +3,15 @@ import { computed, inject, ref } from 'vue'
 
 import { useKeys } from '../actions'
 import type { Section, Vec3 } from '../api/client'
+import { useCell } from '../cells/cellStore'
 import { useFindings } from '../findings/findingsStore'
 import { useSection } from '../findings/sectionStore'
 import { gridPitch } from '../scene/ground'
 import type { Hit } from '../scene/picking'
 import { sceneKey } from '../scene/sceneKey'
 import { useSettings } from '../settings/settingsStore'
+import { useUnits } from '../settings/units'
+import { useItems } from '../what/itemsStore'
 import { useWhat } from '../what/whatStore'
 import { useWhen } from '../when/whenStore'
 import BearingDial from './BearingDial.vue'
@@ -32,6 +35,9 @@ const findings = useFindings()
 const section = useSection()
 const standpoint = useStandpoint()
 const tours = useTours()
+const items = useItems()
+const cell = useCell()
+const units = useUnits()
 const keyOf = useKeys()
 const { scene, frame } = inject(sceneKey)!
 
@@ -95,11 +101,21 @@ function answerAsking(at: [number, number], hit: Hit | null) {
       if (hit?.body === undefined) return
       where.asking = null
       return void where.faceOn(hit.body, hit.triangle!)
+    case 'snap':
+      if (!hit?.normal) return
+      // The first place is one of the selection's, the second is not.
+      if (!items.snapping?.from !== what.selected.has(hit.item)) return (cell.notice = items.snapping?.from ? 'Click a place of something else.' : 'Click a place of the selection first.')
+      return void snapped(at, hit)
     case 'pivot':
       if (!hit) return
       where.asking = null
       return where.change(withPivot(view.value, hit.at))
   }
+}
+/** A vertex near the pointer is taken rather than the face. */
+async function snapped(at: [number, number], hit: Hit) {
+  const point = items.snapping!.kind === 'point' ? scene.value!.cornerNear(props.index, hit, at) : hit.at
+  if (await items.snapTo(point, hit.normal!)) where.asking = null
 }
 const planned = computed(() => (standpoint.planned ? seen(standpoint.planned) : null))
 
@@ -125,7 +141,7 @@ function pull(e: PointerEvent) {
 }
 const handleName = computed(() => {
   const s = section.section
-  return s ? `Section at ${dot(s.point_mm as Vec3, s.normal as Vec3).toFixed(1)} mm along its normal; drag to move` : ''
+  return s ? `Section at ${units.length(dot(s.point_mm as Vec3, s.normal as Vec3))} along its normal; drag to move` : ''
 })
 
 // ---- the label of a closest approach
@@ -168,12 +184,26 @@ function dropStop(e: PointerEvent) {
   shiftedBy.value = null
 }
 
+/** Handles hear the pointer where it is; Ctrl moves them in steps. */
+const aim = (e: PointerEvent) => scene.value?.aimHandles(props.index, box.value!, e.ctrlKey, items.carry)
+const draggedBy = computed(() => {
+  const d = items.dragged
+  if (!d || where.active !== props.index) return ''
+  const [x, y, z] = d.by_mm.map((mm) => units.number(mm))
+  return items.handles === 'turn' ? `turned by ${units.angle(d.turn_deg)}` : `${x}  ${y}  ${z} ${units.sign.value}`
+})
+
 const pivotAt = computed(() => (hand.pivot.value ? seen(hand.pivot.value) : null))
 const spacing = computed(() => {
   const mm = Math.round(gridPitch(widthAtPivot(view.value) / 1e3) * 1e3)
-  return mm >= 1000 ? `${mm / 1000} m` : `${mm} mm`
+  return settings.units.length === 'mm' && mm >= 1000 ? `${mm / 1000} m` : units.short(mm)
 })
-const asked = { stand: 'Click where to stand', 'camera-from': 'Click where the camera stands', 'camera-to': 'Click what it looks at', rectangle: 'Draw a rectangle round what to fit', 'face-on': 'Click the face to look at square on', pivot: 'Click the point to turn about' }
+const asked = { stand: 'Click where to stand', 'camera-from': 'Click where the camera stands', 'camera-to': 'Click what it looks at', rectangle: 'Draw a rectangle round what to fit', 'face-on': 'Click the face to look at square on', pivot: 'Click the point to turn about', snap: '' }
+const question = computed(() => {
+  if (where.asking !== 'snap') return where.asking ? asked[where.asking] : ''
+  const what = items.snapping?.kind === 'face' ? 'face' : 'point'
+  return items.snapping?.from ? `Click the ${what} it goes to` : `Click the ${what} of the selection`
+})
 defineExpose({ ahead: hand.ahead })
 </script>
 
@@ -181,7 +211,7 @@ defineExpose({ ahead: hand.ahead })
   <div class="pane" :class="{ active: many && where.active === index }">
     <div
       ref="box" class="hand" tabindex="0" role="application" :aria-label="`Pane ${place + 1}`" :data-test="`pane-${place}`"
-      :class="{ asking: where.asking }"
+      :class="{ asking: where.asking }" @pointermove.capture="aim" @pointerdown.capture="aim" @pointerup.capture="aim"
     />
     <StateChips :index="index" />
     <span v-if="settings.furniture.grid && (standpoint.mode === null || standpoint.pane !== index)" class="spacing number" data-test="grid-spacing">Grid {{ spacing }}</span>
@@ -201,15 +231,16 @@ defineExpose({ ahead: hand.ahead })
       <svg width="44" height="22" viewBox="-22 -11 44 22"><path d="M-20 0 L-11 -6 V-2 H11 V-6 L20 0 L11 6 V2 H-11 V6 Z" /></svg>
     </button>
     <div v-if="label" class="gap" data-test="gap-label" :style="{ left: `${label.at[0]}px`, top: `${label.at[1]}px` }">
-      <b class="number">{{ label.pair.attained_mm.toFixed(1) }} mm</b> needs {{ label.pair.required_mm }}
+      <b class="number">{{ units.length(label.pair.attained_mm) }}</b> needs {{ units.short(label.pair.required_mm) }}
     </div>
     <button
       v-for="{ at, stop, i } in stops" :key="i" class="stop number" :class="{ chosen: tours.chosen === i }" :title="`${stop.name}; drag to move this stop`" :data-test="`tour-stop-mark-${i}`"
       :style="{ left: `${shiftedBy?.i === i ? shiftedBy.at[0] : at[0]}px`, top: `${shiftedBy?.i === i ? shiftedBy.at[1] : at[1]}px` }"
       @pointerdown="grabStop($event, i)" @pointermove="pullStop" @pointerup="dropStop"
     >{{ i + 1 }}</button>
+    <div v-if="draggedBy" class="dragged number" role="status" data-test="dragged">{{ draggedBy }}</div>
     <div v-if="planned" class="planned" :style="{ left: `${planned[0]}px`, top: `${planned[1]}px` }" />
-    <div v-if="where.asking && where.active === index" class="asked" role="status">{{ asked[where.asking] }} <kbd>{{ keyOf('escape') }}</kbd> leaves it</div>
+    <div v-if="where.asking && where.active === index" class="asked" role="status">{{ question }} <kbd>{{ keyOf('escape') }}</kbd> leaves it</div>
     <BearingDial v-if="standpoint.mode === null || standpoint.pane !== index" :index="index" :small="many" />
     <StandpointBar v-else :ahead="hand.ahead" />
     <HeldDial :index="index" />
@@ -238,5 +269,6 @@ defineExpose({ ahead: hand.ahead })
 .stop { position: absolute; width: 20px; height: 20px; margin: -10px; border-radius: 50%; font-size: 11px; background: rgb(var(--v-theme-surface)); border: 2px solid var(--accent); cursor: grab; touch-action: none; }
 .chosen { background: var(--accent); color: rgb(var(--v-theme-surface)); }
 .planned { position: absolute; width: 12px; height: 12px; margin: -6px; border-radius: 50%; background: var(--accent); pointer-events: none; }
+.dragged { position: absolute; left: 50%; bottom: 16px; translate: -50% 0; padding: 3px 12px; border-radius: 12px; background: var(--plum); color: #fff; pointer-events: none; white-space: pre; }
 .asked { position: absolute; left: 50%; top: 50px; translate: -50% 0; padding: 5px 14px; border-radius: 14px; background: var(--accent); color: rgb(var(--v-theme-surface)); pointer-events: none; white-space: nowrap; }
 </style>

@@ -1,16 +1,18 @@
 <script setup lang="ts">
 import { useKeys } from '../actions'
+import { useUnits } from '../settings/units'
 import { useStandpoint } from './standpointStore'
 
 defineProps<{ ahead: () => number }>()
 const standpoint = useStandpoint()
 const keyOf = useKeys()
+const units = useUnits()
 const metres = (mm: number) => (mm / 1000).toFixed(2)
 function typedHeight(e: Event) {
   const field = e.target as HTMLInputElement
-  const mm = Number.parseFloat(field.value.replace(',', '.'))
-  if (Number.isFinite(mm)) standpoint.setHeight(mm)
-  field.value = String(Math.round(standpoint.height))
+  const mm = units.lengthTyped(field.value, standpoint.height)
+  if (mm !== null) standpoint.setHeight(mm)
+  field.value = units.number(standpoint.height, -1)
   field.blur()
 }
 </script>
@@ -20,7 +22,7 @@ function typedHeight(e: Event) {
     <b>{{ standpoint.mode === 'foot' ? 'Standing' : 'Flying' }}</b>
     <span class="soft"><kbd>W</kbd><kbd>A</kbd><kbd>S</kbd><kbd>D</kbd> {{ standpoint.mode === 'foot' ? 'walk' : 'fly' }}, <kbd>E</kbd><kbd>Q</kbd> rise, sink</span>
     <span>Speed <b class="number" data-test="speed">{{ metres(standpoint.speed) }}</b> m/s <span class="soft">(wheel)</span></span>
-    <label>Eye <input class="number" :value="Math.round(standpoint.height)" aria-label="Height of the eye, mm" data-test="eye-height" @change="typedHeight" /> mm</label>
+    <label>Eye <input class="number" :value="units.number(standpoint.height, -1)" :aria-label="`Height of the eye, ${units.sign.value}`" data-test="eye-height" @change="typedHeight" /> {{ units.sign }}</label>
     <button class="leave" data-test="leave-standpoint" title="Keep this view and turn about it again" @click="standpoint.leave(ahead())">Leave <kbd>{{ keyOf('escape') }}</kbd></button>
   </div>
 </template>

@@ -4,21 +4,25 @@ import { computed } from 'vue'
 
 import { styleNames } from '../actions'
 import type { Vec3 } from '../api/client'
+import { useCell } from '../cells/cellStore'
 import { useFindings } from '../findings/findingsStore'
 import { useSection } from '../findings/sectionStore'
 import { useSettings } from '../settings/settingsStore'
+import { useUnits } from '../settings/units'
 import { useWhat } from '../what/whatStore'
 import { clock, useWhen } from '../when/whenStore'
 import { dot } from './navigation'
 import { useWhere } from './whereStore'
 
 const props = defineProps<{ index: number }>()
+const cell = useCell()
 const where = useWhere()
 const what = useWhat()
 const when = useWhen()
 const findings = useFindings()
 const section = useSection()
 const settings = useSettings()
+const units = useUnits()
 
 interface Chip { id: string; text: string; undo: () => unknown; how: string }
 
@@ -33,6 +37,7 @@ const chips = computed<Chip[]>(() => {
   if (first.value) {
     if (findings.shown) chip('evidence', `Closest approach of ${findings.shown.a.name} and ${findings.shown.b.name}`, 'Go back to the view before', findings.leaveEvidence)
     if (what.isolated && !findings.shown) chip('isolated', `${what.isolated.size} isolated`, 'Show the rest again', () => (what.isolated = null))
+    if (what.inSets) chip('sets', `Only ${[...what.sets].map((id) => cell.cell?.document.visibility_sets?.find((s) => s.id === id)?.name).filter(Boolean).join(', ')}`, 'Show all sets', () => (what.sets = new Set()))
     if (what.hiddenCount) chip('hidden', `${what.hiddenCount} hidden`, 'Show all', what.showAll)
     if (what.peeking) chip('peek', 'Hidden things ghosted: click one to bring it back', 'End the peek', () => (what.peeking = false))
     if (what.ghostRest && what.ghosts.size) chip('ghosted', `${what.ghosts.size} ghosted`, 'No ghosts', () => (what.ghostRest = false))
@@ -40,7 +45,7 @@ const chips = computed<Chip[]>(() => {
       const n = section.section.normal as Vec3
       const axis = ['X', 'Y', 'Z'][n.findIndex((x) => Math.abs(x) > 0.999)]
       const at = dot(section.section.point_mm as Vec3, n) * (axis ? n.find((x) => Math.abs(x) > 0.999)! : 1)
-      chip('section', `Cut at ${axis ? `${axis} ` : ''}${at.toFixed(1)} mm`, 'Remove the cut', section.toggle)
+      chip('section', `Cut at ${axis ? `${axis} ` : ''}${units.length(at)}`, 'Remove the cut', section.toggle)
     }
     if (when.time > 0 && !when.playing) chip('time', `At ${clock(when.time)}`, 'Back to the start of the path', () => when.goTo(0))
     if (!settings.furniture.grid) chip('grid', 'No grid', 'Show the grid', () => (settings.furniture.grid = true))
@@ -70,9 +75,9 @@ function setAxis(axis: number) {
   section.section = { ...section.section!, normal }
 }
 function setAt(e: Event) {
-  const to = Number.parseFloat((e.target as HTMLInputElement).value.replace(',', '.'))
   const { axis, at } = values.value!
-  if (!Number.isFinite(to)) return
+  const to = units.lengthTyped((e.target as HTMLInputElement).value, at)
+  if (to === null) return
   const n = section.section!.normal
   const point = section.section!.point_mm.map((x, i) => (axis >= 0 ? (i === axis ? to : x) : x + n[i]! * (to - at)))
   section.section = { ...section.section!, point_mm: point }
@@ -87,9 +92,9 @@ const flip = () => (section.section = { ...section.section!, normal: section.sec
     </button>
     <div v-if="values" class="cut" role="group" aria-label="Section">
       <button v-for="(name, i) in ['X', 'Y', 'Z']" :key="name" :class="{ on: values.axis === i }" :title="`Cut square to ${name}`" @click="setAxis(i)">{{ name }}</button>
-      <input class="number" :value="values.at.toFixed(1)" aria-label="Position of the cut, mm" data-test="section-at" @change="setAt" /> mm
+      <input class="number" :value="units.number(values.at)" :aria-label="`Position of the cut, ${units.sign.value}`" data-test="section-at" @change="setAt" /> {{ units.sign }}
       <button title="Take away the other side" data-test="section-flip" @click="flip">Flip</button>
-      <span v-if="section.faces" class="soft number" data-test="section-area" title="Area of all cut faces">{{ (section.faces.area_mm2 / 100).toFixed(1) }} cm²</span>
+      <span v-if="section.faces" class="soft number" data-test="section-area" title="Area of all cut faces">{{ units.area(section.faces.area_mm2) }}</span>
     </div>
   </div>
 </template>

@@ -102,6 +102,8 @@ export function useHand(element: Ref<HTMLElement | undefined>, pane: number, sce
 
   function down(e: PointerEvent) {
     element.value!.focus({ preventScroll: true })
+    // A handle under the pointer takes the drag.
+    if (e.button === 0 && scene()?.handlesBusy) return void (where.active = pane)
     element.value!.setPointerCapture(e.pointerId)
     where.active = pane
     const at = local(e)
@@ -123,6 +125,7 @@ export function useHand(element: Ref<HTMLElement | undefined>, pane: number, sce
     }
     const at = local(e)
     if (!drag) {
+      if (scene()?.handlesBusy) return void (what.hovered = null)
       const hit = scene()?.pick(pane, ...at) ?? null
       what.hovered = hit?.item ?? null
       on.hover(hit, at)

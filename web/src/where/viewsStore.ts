@@ -21,7 +21,6 @@ export const useViews = defineStore('views', () => {
   const where = useWhere()
   const section = useSection()
   const recalled = ref<string | null>(null)
-  /** A name that is asked for. */
   /** A name that is asked for; `optional` where none is an answer too. */
   const naming = ref<{ title: string; name: string; optional?: boolean; done: (name: string) => unknown } | null>(null)
 
@@ -40,7 +39,7 @@ export const useViews = defineStore('views', () => {
   function picture(id: string, name: string, like?: SavedView): SavedView {
     return {
       id, name, group: like?.group, keeps: like?.keeps, viewpoint: where.viewpoint, style: where.style, colours: where.colours,
-      section: section.section, time_s: when.time, hidden: [...cell.items.keys()].filter((i) => !what.visible.has(i)), ghosted: what.ghostRest,
+      section: section.section, time_s: when.time, hidden: [...cell.items.keys()].filter((i) => !what.shownAlone(i)), sets: what.sets.size ? [...what.sets] : undefined, ghosted: what.ghostRest,
     }
   }
   async function save(name: string) {
@@ -65,6 +64,7 @@ export const useViews = defineStore('views', () => {
     if (keeps.has('visibility')) {
       what.isolated = null
       what.hidden = new Set(view.hidden)
+      what.sets = new Set(view.sets ?? [])
       what.ghostRest = view.ghosted ?? false
     }
     if (keeps.has('style')) Object.assign(where.pane, { style: view.style, colours: view.colours ?? 'role' })

@@ -67,6 +67,12 @@ pub fn clearance_band(
             if progress.stopped() {
                 return;
             }
+            sample(&mut PairMotion::new(assembly, path, pair.a, pair.b), part, index);
+        }
+        for (index, pair) in pairs.iter().enumerate() {
+            if progress.stopped() {
+                return;
+            }
             let mut motion = PairMotion::new(assembly, path, pair.a, pair.b);
             let ends = (motion.glance(part[0].from), motion.glance(part[part.len() - 1].to));
             narrow(&mut motion, part, ends, index, tolerance);
@@ -76,6 +82,19 @@ pub fn clearance_band(
         }
     });
     Band { points, ceiling }
+}
+
+/// Looks at the pair in the middle of every stretch: once it is known how near the nearest comes, little is
+/// asked of the others.
+fn sample(motion: &mut PairMotion, points: &mut [BandPoint], pair: usize) {
+    for point in points {
+        let look = motion.glance(f64::midpoint(point.from, point.to));
+        let look = closer(motion, look, point.attained, 0.0);
+        if let Some(attained) = look.attained.filter(|&d| d < point.attained) {
+            point.attained = attained;
+            point.pair = pair;
+        }
+    }
 }
 
 /// Lowers the band to what the pair does, which was looked at where it begins and ends; halves it

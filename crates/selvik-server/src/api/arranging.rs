@@ -12,6 +12,7 @@ use uuid::Uuid;
 
 use super::cells::CellDetail;
 use super::edits::Brought;
+use super::picture::flat;
 use crate::App;
 use crate::error::Problem;
 use crate::open_cell::OpenCell;
@@ -227,6 +228,10 @@ pub struct ItemFacts {
     item: String,
     /// Where it stands in the chosen frame.
     pose: PoseDocument,
+    /// Where it stands in the world: x, y, z (m), quaternion x, y, z, w.
+    world: [f64; 7],
+    /// Where the chosen frame stands in the world.
+    axes: [f64; 7],
     /// Along its own axes, with its links where they are; none without a body.
     size_mm: Option<[f64; 3]>,
     triangles: usize,
@@ -283,6 +288,8 @@ fn facts_of(
     Ok(ItemFacts {
         item: id.clone(),
         pose: tidy(&PoseDocument::from_pose(&(frame.inverse() * world))),
+        world: flat(&world),
+        axes: flat(&frame),
         size_mm: size.map(|s| [s.x, s.y, s.z]),
         triangles: bodies.iter().map(|b| b.surface.mesh().triangles().len()).sum(),
         volume_mm3: closed.then(|| masses.iter().map(|m| m.volume).sum::<f64>() * 1e9),

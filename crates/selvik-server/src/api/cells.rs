@@ -119,6 +119,8 @@ pub enum FrameKindInfo {
 pub struct CellDetail {
     id: Uuid,
     revision: i64,
+    /// Changes with everything a sweep depends on, and with nothing else.
+    fingerprint: String,
     document: CellDocument,
     bodies: Vec<BodyInfo>,
     /// For each item of the document's roster, in its order, its coordinate system.
@@ -281,6 +283,7 @@ pub async fn detail(app: &App, id: Uuid, cell: &OpenCell) -> Result<CellDetail, 
     Ok(CellDetail {
         id,
         revision: cell.revision,
+        fingerprint: cell.fingerprint.clone(),
         document: cell.workcell.document.clone(),
         bodies: bodies.collect(),
         item_nodes: items.map(|i| assembly.item_node(position(&i.id)).0).collect(),

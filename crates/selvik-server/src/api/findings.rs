@@ -34,6 +34,8 @@ pub async fn start_sweep(
 pub struct LastSweep {
     /// `false` when the model has changed since.
     fresh: bool,
+    /// The fingerprint of the model that it was made of.
+    fingerprint: Option<String>,
     /// What it found; absent when there was none.
     findings: Option<Findings>,
     /// The sweep that runs now, if one does.
@@ -47,11 +49,10 @@ pub async fn last_sweep(State(app): State<App>, Path(id): Path<Uuid>) -> Result<
     // Asked first: a sweep that ends in between is then told over the socket.
     let running = app.jobs.of_cell(id);
     let kept = app.store.last_sweep(id).await?;
-    let (fresh, findings) = match kept {
-        Some((fingerprint, report)) => (fingerprint == cell.fingerprint, serde_json::from_value(report).ok()),
-        None => (false, None),
-    };
-    Ok(Json(LastSweep { fresh, findings, running }))
+    let (fingerprint, report) = kept.unzip();
+    let fresh = fingerprint.as_ref() == Some(&cell.fingerprint);
+    let findings = report.and_then(|report| serde_json::from_value(report).ok());
+    Ok(Json(LastSweep { fresh, fingerprint, findings, running }))
 }
 
 /// Stops a job.

@@ -1,0 +1,49 @@
+import { nextTick, watch } from 'vue'
+
+import { useFindings } from '../findings/findingsStore'
+import { useWhat } from '../what/whatStore'
+import { useViews } from '../where/viewsStore'
+import { useWhere } from '../where/whereStore'
+import { useCell } from './cellStore'
+
+/** The address bar is always a link to what one looks at: a finding, a saved view, an item. */
+export function useLinks() {
+  const cell = useCell()
+  const what = useWhat()
+  const where = useWhere()
+  const views = useViews()
+  const findings = useFindings()
+  const pairName = (p: { a: { item: string; name: string }; b: { item: string; name: string } }) => `${p.a.name}~${p.b.name}`
+
+  function linkNow(): string {
+    const said = new URLSearchParams()
+    if (findings.shown) said.set('finding', pairName(findings.shown))
+    else if (what.selected.size === 1) said.set('item', [...what.selected][0]!)
+    else if (views.recalled) said.set('view', views.recalled)
+    const text = said.toString()
+    return location.pathname + (text ? `#${text}` : '')
+  }
+  watch([() => findings.shown, () => what.selected, () => views.recalled], () => history.replaceState(history.state, '', linkNow()))
+
+  /** Goes where the address says; whether it said anything that is here. */
+  async function follow(hash: string): Promise<boolean> {
+    const said = new URLSearchParams(hash.replace(/^#/, ''))
+    const view = views.views.find((v) => v.id === said.get('view'))
+    if (view) {
+      views.recall(view, true)
+      return true
+    }
+    const item = said.get('item')
+    if (item && cell.items.has(item)) {
+      what.select(item)
+      await nextTick()
+      await where.fitSelection()
+      return true
+    }
+    const pair = findings.findings?.clearance.pairs.find((p) => pairName(p) === said.get('finding'))
+    if (pair) await findings.showEvidence(pair)
+    else if ([...said.keys()].length) cell.notice = 'What this link points to is not here any more.'
+    return !!pair
+  }
+  return { follow }
+}
