@@ -43,8 +43,8 @@ impl From<StoreError> for Problem {
         let status = match &error {
             StoreError::Database(_) => StatusCode::SERVICE_UNAVAILABLE,
             StoreError::NoCell => StatusCode::NOT_FOUND,
-            StoreError::Conflict { .. } | StoreError::Nothing(_) => StatusCode::CONFLICT,
-            StoreError::Refused(_) => StatusCode::UNPROCESSABLE_ENTITY,
+            StoreError::Conflict { .. } => StatusCode::CONFLICT,
+            StoreError::Nothing(_) | StoreError::Refused(_) => StatusCode::UNPROCESSABLE_ENTITY,
         };
         Self::new(status, error)
     }

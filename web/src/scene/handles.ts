@@ -50,7 +50,7 @@ export class Handles {
     this.proxy.updateMatrixWorld(true)
     this.start.copy(this.proxy.matrixWorld)
     this.controls.setMode(grip.mode === 'move' ? 'translate' : 'rotate')
-    this.controls.setSize(grip.size * 0.8)
+    this.controls.setSize(grip.size * 1.1)
     if (!this.shown) this.controls.attach(this.proxy)
   }
 

@@ -79,7 +79,7 @@ function carrierChosen(e: Event) {
       </button>
     </div>
     <p v-if="items.problem" class="problem" role="alert">{{ items.problem }}</p>
-    <label class="line">in <select v-model="frame" aria-label="Frame of the numbers" data-test="frame-choice">
+    <label class="line">{{ units.sign }}, {{ units.angleSign }} in <select v-model="frame" aria-label="Frame of the numbers" data-test="frame-choice">
       <option value="world">the world</option><option value="parent">what carries it</option><option value="own">its own frame</option>
       <option v-for="f in frames" :key="f.id" :value="f.id">{{ f.name }}</option>
     </select></label>
@@ -88,7 +88,6 @@ function carrierChosen(e: Event) {
         <span class="soft">{{ name }}</span><UnitField :value="fact.pose.xyz_mm![i]!" kind="length" :label="name" :disabled="one.locked" :data-test="`at-${name}`" @typed="typed('xyz_mm', i, $event)" />
         <span class="soft">{{ turns[i] }}</span><UnitField :value="fact.pose.rpy_deg![i]!" kind="angle" :label="turns[i]!" :disabled="one.locked" :data-test="`at-${turns[i]}`" @typed="typed('rpy_deg', i, $event)" />
       </template>
-      <span /><span class="soft unit">{{ units.sign }}</span><span /><span class="soft unit">{{ units.angleSign }}</span>
     </div>
     <div v-else-if="items.chosen.length > 1" class="pose">
       <template v-for="(name, i) in axes" :key="name">
@@ -98,18 +97,16 @@ function carrierChosen(e: Event) {
     </div>
     <dl>
       <dt>Role</dt>
-      <dd><select :value="role ?? ''" aria-label="Role" data-test="item-role" @change="items.change({ role: ($event.target as HTMLSelectElement).value as (typeof roles)[number] })"><option v-if="!role" value="" disabled>several</option><option v-for="r in roles" :key="r" :value="r">{{ r }}</option></select></dd>
-      <dt>Hangs on</dt>
-      <dd><select :value="one?.parent ?? ''" aria-label="Hangs on" data-test="hangs-on" @change="carrierChosen"><option value="">the floor</option><option v-for="p in parents" :key="p.id" :value="p.id">{{ p.name }}</option></select><span v-if="parent && one?.on_link" class="soft"> {{ one.on_link }}</span></dd>
-      <dt>Colour</dt>
-      <dd class="colour">
-        <input type="color" :value="colour ?? '#bdb5a2'" aria-label="Own colour" data-test="item-colour" @change="items.change({ colour: ($event.target as HTMLInputElement).value.toUpperCase() })" />
-        <span class="soft">{{ colour ?? 'that of its role' }}</span><button v-if="colour" class="link" @click="items.change({ colour: null })">role’s</button>
+      <dd class="colour"><select :value="role ?? ''" aria-label="Role" data-test="item-role" @change="items.change({ role: ($event.target as HTMLSelectElement).value as (typeof roles)[number] })"><option v-if="!role" value="" disabled>several</option><option v-for="r in roles" :key="r" :value="r">{{ r }}</option></select>
+        <input type="color" :value="colour ?? '#bdb5a2'" :title="colour ? `Own colour ${colour}` : 'Own colour; now that of its role'" aria-label="Own colour" data-test="item-colour" @change="items.change({ colour: ($event.target as HTMLInputElement).value.toUpperCase() })" />
+        <button v-if="colour" class="link" title="The colour of its role again" @click="items.change({ colour: null })">role’s</button>
       </dd>
+      <dt>Hangs on</dt>
+      <dd><select :value="one?.parent ?? ''" aria-label="Hangs on" data-test="hangs-on" @change="carrierChosen"><option value="">the floor</option><option v-for="p in parents" :key="p.id" :value="p.id">{{ p.name }}</option></select><span v-if="parent && one?.on_link" class="soft" :title="`Link ${one.on_link}`"> {{ one.on_link.replaceAll('_', ' ') }}</span></dd>
       <template v-if="size"><dt>Size</dt><dd class="number" data-test="item-size">{{ size }} {{ units.sign }}</dd></template>
       <template v-if="total.triangles">
-        <dt>Triangles</dt><dd class="number">{{ total.triangles.toLocaleString('en') }}</dd>
         <dt>Volume</dt><dd class="number" data-test="item-volume">{{ total.volume == null ? 'open mesh' : units.volume(total.volume) }}</dd>
+        <dt>Triangles</dt><dd class="number">{{ total.triangles.toLocaleString('en') }}</dd>
       </template>
       <template v-if="fact?.open_edges"><dt>Open edges</dt><dd class="number">{{ fact.open_edges }}</dd></template>
       <template v-if="files"><dt>From</dt><dd class="file" :title="files">{{ files }}</dd></template>
@@ -119,15 +116,14 @@ function carrierChosen(e: Event) {
 </template>
 
 <style scoped>
-.inspector { border-top: 1px solid var(--line); padding: 8px 12px 10px; overflow: auto; max-height: 55%; font-size: 12px; flex: none; }
+.inspector { border-top: 1px solid var(--line); padding: 8px 12px 10px; overflow: auto; max-height: 46%; font-size: 12px; flex: none; }
 .title { display: flex; gap: 6px; align-items: center; margin-bottom: 4px; }
 .name { flex: 1; min-width: 0; font-weight: 700; font-size: 13px; border-radius: 3px; padding: 1px 3px; }
 .name:focus { outline: 1px solid var(--accent); }
 .line { display: flex; gap: 6px; align-items: center; margin-bottom: 4px; color: var(--soft); }
 select { max-width: 100%; min-width: 0; border: 1px solid var(--line); border-radius: 4px; padding: 0 3px; background: inherit; color: rgb(var(--v-theme-on-surface)); appearance: auto; }
 .pose { display: grid; grid-template-columns: auto minmax(0, 1fr) auto minmax(0, 1fr); gap: 2px 6px; align-items: center; margin-bottom: 6px; }
-.unit { text-align: right; font-size: 11px; }
-dl { display: grid; grid-template-columns: 62px minmax(0, 1fr); gap: 2px 6px; align-items: center; }
+dl { display: grid; grid-template-columns: 62px minmax(0, 1fr); gap: 1px 6px; align-items: center; }
 dt { color: var(--soft); }
 dd { min-width: 0; }
 .file { overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }

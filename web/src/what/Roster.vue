@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { mdiChevronDown, mdiChevronRight, mdiEyeOffOutline, mdiEyeOutline, mdiLockOutline } from '@mdi/js'
-import { useVirtualList } from '@vueuse/core'
+import { useElementSize, useVirtualList } from '@vueuse/core'
 import { computed, nextTick, ref, watch } from 'vue'
 
 import { bindingOf, useActions, useKeys } from '../actions'
@@ -149,7 +149,8 @@ function openMenu(e: MouseEvent, id: string) {
   if (!what.selected.has(id)) what.select(id)
   menu.value = { x: e.clientX, y: e.clientY, item: id }
 }
-watch(() => what.selected, async (now) => {
+const { height } = useElementSize(tree)
+watch([() => what.selected, height], async ([now]) => {
   const id = [...now].at(-1)
   if (!id) return
   for (let p = cell.items.get(id)?.parent; p; p = cell.items.get(p)?.parent) {
@@ -169,8 +170,8 @@ watch(() => what.selected, async (now) => {
     <input v-model="filter" class="filter" placeholder="Filter by name or role" aria-label="Filter the roster" data-test="filter" />
     <div class="roles" role="group" aria-label="Roles listed">
       <button v-for="r in present" :key="r" :title="`Only ${r === 'structure' ? 'structure' : `${r}s`}`" :aria-label="`Only ${r}`" :aria-pressed="only.has(r)" :class="{ on: only.has(r) }" :data-test="`only-${r}`" @click="tick(r)"><RoleIcon :role="r" /></button>
+      <SetBar />
     </div>
-    <SetBar />
     <div v-bind="containerProps" class="tree" data-test="tree" @dragover.prevent="target = null" @drop.prevent="dropped(null)" role="tree" tabindex="0" aria-multiselectable="true" aria-label="Items" @keydown="key">
       <div v-bind="wrapperProps"><div
         v-for="{ data: { item, depth, branch }, index } in inSight" :key="item.id" class="row" role="treeitem" :data-id="item.id" :aria-level="depth + 1" :aria-setsize="rows.length" :aria-posinset="index + 1" :aria-selected="what.selected.has(item.id)"
@@ -204,8 +205,8 @@ watch(() => what.selected, async (now) => {
 .row:hover, .hovered { background: var(--card); }
 .row.selected { background: var(--plum-tint); border-left-color: var(--plum); font-weight: 650; }
 .target { outline: 1.5px solid var(--accent); outline-offset: -2px; background: var(--accent-tint); }
-.roles { display: flex; gap: 2px; padding: 0 10px 6px; }
-.roles button { display: grid; place-items: center; width: 24px; height: 20px; border-radius: 4px; }
+.roles { display: flex; flex-wrap: wrap; gap: 2px; align-items: center; padding: 0 10px 6px; }
+.roles button { display: grid; place-items: center; width: 22px; height: 20px; border-radius: 4px; }
 .roles button.on { background: var(--accent-tint); outline: 1px solid var(--accent); }
 .renaming { flex: 1; min-width: 0; border: 1px solid var(--accent); border-radius: 3px; padding: 0 3px; background: rgb(var(--v-theme-surface)); }
 .lock { opacity: 0.6; flex: none; }

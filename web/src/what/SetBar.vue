@@ -38,7 +38,7 @@ const takeOut = (set: Set_) => items.saveSet(set.name, set.items.filter((i) => !
 </template>
 
 <style scoped>
-.sets { display: flex; flex-wrap: wrap; gap: 4px; padding: 0 12px 6px; font-size: 12px; }
+.sets { display: contents; font-size: 12px; }
 .set { display: inline-flex; align-items: center; border: 1px solid var(--line); border-radius: 10px; padding-left: 8px; max-width: 100%; }
 .set.on { background: var(--accent-tint); border-color: var(--accent); font-weight: 650; }
 .more { padding: 0 3px; opacity: 0.6; }

@@ -95,7 +95,7 @@ const speeds = [0.1, 0.25, 0.5, 1, 2, 4]
     </div>
     <div class="scale number" aria-hidden="true"><span v-for="n in names" :key="n.required" :style="{ top: `${n.top}px` }">{{ units.short(n.required).replace(/ .*/, '') }}</span></div>
     <div class="chart">
-      <p v-if="cell.cell?.path.fault" class="fault" role="alert">The run plan can't be run. {{ cell.cell.path.fault }}</p>
+      <p v-if="cell.cell?.path.fault" class="fault" role="alert">The run plan can't be run: {{ cell.cell.path.fault }}</p>
       <p v-else-if="!when.duration" class="fault soft">This cell has no run plan: nothing moves.</p>
       <svg
         ref="chart" role="slider" tabindex="0" aria-label="Path time" :aria-valuenow="when.time" aria-valuemin="0" :aria-valuemax="when.duration" :aria-valuetext="clock(when.time)" data-test="scrubber"

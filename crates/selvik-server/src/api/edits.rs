@@ -52,7 +52,7 @@ pub async fn deletion(
 
 /// Takes back the last edit.
 #[utoipa::path(post, path = "/api/cells/{id}/undo", params(("id" = Uuid, Path)),
-    responses((status = 200, body = CellDetail), (status = 409, body = Problem)))]
+    responses((status = 200, body = CellDetail), (status = 422, body = Problem)))]
 pub async fn undo(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<CellDetail>, Problem> {
     let before = app.cell(id).await?;
     let committed = app.store.undo(id).await;
@@ -61,7 +61,7 @@ pub async fn undo(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<C
 
 /// Does again what was undone last.
 #[utoipa::path(post, path = "/api/cells/{id}/redo", params(("id" = Uuid, Path)),
-    responses((status = 200, body = CellDetail), (status = 409, body = Problem)))]
+    responses((status = 200, body = CellDetail), (status = 422, body = Problem)))]
 pub async fn redo(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<CellDetail>, Problem> {
     let before = app.cell(id).await?;
     let committed = app.store.redo(id).await;
@@ -98,6 +98,10 @@ impl App {
             Workcell::built_on(&known, document.clone(), &files).map(drop)
         };
         let committed = self.store.edit(id, base, edit, &brought.files, check).await;
+        if let Err(StoreError::Conflict { .. }) = committed {
+            // Whoever came before may have come by another way than this server.
+            self.reopen(id).await?;
+        }
         self.finish(id, &before, committed, brought).await
     }
 

@@ -2,7 +2,7 @@
 #![allow(dead_code)]
 
 #[path = "../../../selvik-store/tests/support/mod.rs"]
-mod cluster;
+pub mod cluster;
 
 pub mod browser;
 
@@ -17,6 +17,22 @@ pub fn demo_without_rules() -> PackageFiles {
     let mut document = selvik_formats::package::read_document(&files).expect("readable");
     document.rules.clear();
     files.insert("cell.json", selvik_formats::package::write_document(&document)).expect("a plain name");
+    files
+}
+
+/// A cell of boxes that is quick to draw: a table that carries a fixture with two clamps, a post, a frame.
+pub fn small_cell() -> PackageFiles {
+    let text = r#"{"format": "selvik-cell/1", "name": "Small cell", "items": [
+        {"id": "table", "name": "Table", "role": "structure", "pose": {"xyz_mm": [0, 0, 400]}, "bodies": [{"shape": {"box": {"size_mm": [1200, 800, 40]}}}]},
+        {"id": "fixture", "name": "Fixture", "role": "fixture", "parent": "table", "pose": {"xyz_mm": [-300, 0, 60], "rpy_deg": [0, 0, 90]},
+         "bodies": [{"shape": {"box": {"size_mm": [300, 300, 80]}}}]},
+        {"id": "clamp-1", "name": "Clamp 1", "role": "fixture", "parent": "fixture", "pose": {"xyz_mm": [0, 100, 80]}, "bodies": [{"shape": {"box": {"size_mm": [60, 60, 80]}}}]},
+        {"id": "clamp-2", "name": "Clamp 2", "role": "fixture", "parent": "fixture", "pose": {"xyz_mm": [0, -100, 80]}, "bodies": [{"shape": {"box": {"size_mm": [60, 60, 80]}}}]},
+        {"id": "post", "name": "Post", "role": "structure", "pose": {"xyz_mm": [600, 700, 500]}, "bodies": [{"shape": {"cylinder": {"radius_mm": 60, "length_mm": 1000}}}]},
+        {"id": "datum", "name": "Datum", "role": "frame", "parent": "table", "pose": {"xyz_mm": [0, 0, 20]}}],
+      "rules": [{"id": "r", "name": "Clamps to post", "between": ["clamp-1", "clamp-2"], "and": ["post"], "required_mm": 10, "tight_below_mm": 20}]}"#;
+    let mut files = PackageFiles::default();
+    files.insert("cell.json", text.as_bytes().to_vec()).expect("a plain name");
     files
 }
 
@@ -43,6 +59,13 @@ impl Server {
     pub async fn with(&self, package: &PackageFiles) -> String {
         let document = Workcell::read(package).expect("readable").document;
         self.store.create(&document, package).await.expect("stored").to_string()
+    }
+
+    /// Sends JSON to a path: the status, and the JSON that came back.
+    pub async fn post(&self, path: &str, body: serde_json::Value) -> (u16, serde_json::Value) {
+        let request = reqwest::Client::new().post(format!("{}{path}", self.url)).json(&body);
+        let answer = request.send().await.expect("an answer");
+        (answer.status().as_u16(), answer.json().await.unwrap_or_default())
     }
 
     /// The JSON at a path.
