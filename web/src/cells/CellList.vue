@@ -89,7 +89,8 @@ const when = (time: string | null | undefined) => (time ? new Date(time).toLocal
 const size = (bytes: number) => (bytes < 1e6 ? `${Math.max(1, Math.round(bytes / 1e3))} kB` : `${(bytes / 1e6).toFixed(1)} MB`)
 const rules = (s: Schemas['SweptLine']) => (s.broken ? `${s.broken} broken` : s.tight ? `${s.tight} tight` : 'meets')
 useEventListener('keydown', (e: KeyboardEvent) => {
-  if (e.key === 'Enter' && document.activeElement === document.body && known.value && !inBin.value) emit('open', known.value.id)
+  // Not the Enter that has just answered a dialog, which is gone by now.
+  if (e.key === 'Enter' && e.target === document.body && known.value && !inBin.value) emit('open', known.value.id)
 })
 </script>
 
@@ -113,9 +114,9 @@ useEventListener('keydown', (e: KeyboardEvent) => {
         <button class="open" :disabled="inBin" data-test="cell" @click="emit('open', cell.id)">
           <img v-if="cell.has_thumbnail" :src="`/api/cells/${cell.id}/thumbnail`" alt="" class="thumb" /><span v-else class="thumb" />
           <span class="text"><b>{{ cell.name }}</b>
-            <span class="soft"><template v-if="inBin">in the bin since {{ when(cell.binned_at) }}</template><template v-else>opened {{ when(cell.opened_at) }}</template> · <span class="number">{{ cell.items }}</span> items · <span class="number">{{ size(cell.bytes) }}</span></span>
+            <span class="soft"><template v-if="inBin">in the bin since {{ when(cell.binned_at) }}</template><template v-else>{{ cell.opened_at ? `opened ${when(cell.opened_at)}` : 'not opened yet' }}</template> · <span class="number">{{ cell.items }}</span> items · <span class="number">{{ size(cell.bytes) }}</span></span>
           </span>
-          <span v-if="cell.swept" class="swept" :title="cell.swept.changed_since ? 'At the last sweep; the cell was changed since' : 'At the last sweep'"><VerdictMark :verdict="cell.swept.broken ? 'broken' : cell.swept.tight ? 'tight' : 'meets'" />{{ rules(cell.swept) }}<span v-if="cell.swept.changed_since" class="soft">&nbsp;then</span></span>
+          <span v-if="cell.swept" class="swept" :title="cell.swept.changed_since ? 'At the last sweep; the cell was changed since' : 'At the last sweep'"><VerdictMark :verdict="cell.swept.broken ? 'broken' : cell.swept.tight ? 'tight' : 'meets'" />{{ rules(cell.swept) }}<span v-if="cell.swept.changed_since" class="soft">, changed since</span></span>
         </button>
         <kbd v-if="cell.id === known?.id && !inBin" class="soft" title="Opens this cell">Enter</kbd>
         <template v-if="inBin">

@@ -1,0 +1,392 @@
+//! What is in a cell, in the real interface: bringing in, arranging, showing, and the list of cells.
+
+mod support;
+
+use fantoccini::Locator;
+use fantoccini::elements::Element;
+use selvik_core::mesh::{TriangleMesh, box_mesh};
+use selvik_core::spatial::pose_from_rpy;
+use selvik_formats::mesh::write_stl;
+use selvik_formats::package::LengthUnit;
+use serde_json::{Value, json};
+use support::browser::{Browser, Button, key};
+use support::{Server, small_cell};
+
+const F2: &str = "\u{E032}";
+const DELETE: &str = "\u{E017}";
+
+async fn row(b: &Browser, id: &str) -> Element {
+    let css = format!("[role=treeitem][data-id=\"{id}\"]");
+    let wait = b.client.wait().at_most(std::time::Duration::from_secs(20));
+    wait.for_element(Locator::Css(&css)).await.unwrap_or_else(|e| panic!("no row {id}: {e}"))
+}
+
+async fn pick(b: &Browser, id: &str) {
+    row(b, id).await.click().await.expect("a click");
+    b.until(
+        "it is selected",
+        &format!("document.querySelector('[data-id=\"{id}\"]')?.ariaSelected === 'true'"),
+    )
+    .await;
+}
+
+/// The menu of undo and redo says what they would do.
+async fn undo_says(b: &Browser, part: &str) {
+    b.until(
+        &format!("undo says {part}"),
+        &format!("document.querySelector('[data-test=undo]').title.includes({part:?})"),
+    )
+    .await;
+}
+
+/// Answers the question for a name.
+async fn name_it(b: &Browser, name: &str) {
+    b.until(
+        "a name is asked",
+        "document.activeElement?.closest('.v-overlay--active [data-test=name], .v-dialog')",
+    )
+    .await;
+    tokio::time::sleep(std::time::Duration::from_millis(350)).await;
+    let field = b.client.active_element().await.expect("the field has the focus");
+    field.send_keys(&format!("{}a\u{E000}{name}{}", key::CONTROL, key::ENTER)).await.expect("typed");
+}
+
+async fn from_menu(b: &Browser, menu: &str, item: &str) {
+    b.click(menu).await;
+    b.until("the menu is open", &format!("document.querySelector('.v-overlay--active [data-test={item}]')"))
+        .await;
+    b.click(item).await;
+}
+
+/// Keys with Ctrl go to the page, wherever the focus is.
+async fn with_control(b: &Browser, letter: char) {
+    b.keys("").await;
+    b.hold(key::CONTROL).await;
+    b.hold(letter).await;
+    b.let_go(letter).await;
+    b.let_go(key::CONTROL).await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn what_is_brought_in_is_shown_before_anything_is_stored() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let put = |name: &str, bytes: &[u8]| {
+        let path = folder.path().join(name);
+        std::fs::write(&path, bytes).expect("written");
+        path.display().to_string()
+    };
+    // A bracket whose second shell is inside out, with one triangle twice.
+    let beside = box_mesh([0.02; 3]).moved(&pose_from_rpy([0.1, 0.0, 0.0], [0.0; 3]));
+    let bracket = TriangleMesh::merged([box_mesh([0.12, 0.06, 0.04]), beside.turned_over(|_| true)]);
+    let mut stl = write_stl(&bracket, LengthUnit::Mm);
+    let last = stl[stl.len() - 50..].to_vec();
+    stl.extend(last);
+    stl[80..84].copy_from_slice(&25u32.to_le_bytes());
+    let bracket = put("bracket.stl", &stl);
+    let broken = put("broken.stl", &stl[..700]);
+    let urdf = r#"<robot name="slide"><link name="rail"><visual><geometry><mesh filename="package://slides/meshes/rail.stl"/></geometry></visual></link>
+        <link name="carriage"><visual><geometry><box size="0.1 0.1 0.05"/></geometry></visual></link>
+        <joint name="x" type="prismatic"><parent link="rail"/><child link="carriage"/><origin xyz="0 0 0.1"/><axis xyz="1 0 0"/>
+        <limit lower="0" upper="0.5" velocity="1" effort="1"/></joint></robot>"#;
+    let urdf = put("slide.urdf", urdf.as_bytes());
+    let rail = put("rail.stl", &write_stl(&box_mesh([1.0, 0.2, 0.1]), LengthUnit::M));
+
+    let server = Server::start().await;
+    let id = server.with(&small_cell()).await;
+    let b = Browser::open(&server.url).await;
+    b.open_cell().await;
+    let choose = b.client.find(Locator::Css("[data-test=files-to-bring]")).await.expect("an input");
+    choose.send_keys(&[bracket, broken, urdf].join("\n")).await.expect("chosen");
+
+    // What is wrong is said of each, and what is missing is named.
+    b.reads("found-size", "170.0 × 60.0 × 40.0 mm").await;
+    b.reads("found-flaws", "1 double triangles left out").await;
+    b.reads("found-flaws", "1 shells inside out turned over").await;
+    b.reads("found-problem", "broken.stl").await;
+    b.reads("missing", "package://slides/meshes/rail.stl").await;
+    assert_eq!(server.get(&format!("/api/cells/{id}")).await["revision"], 1, "nothing is stored yet");
+
+    // The unit was guessed and can be chosen; the missing mesh is added.
+    let inches = "const s = document.querySelectorAll('[data-test=found-unit]')[1]; s.value = 'inch'; s.dispatchEvent(new Event('change'))";
+    b.script(inches).await;
+    b.reads("found-size", "4318.0 × 1524.0 × 1016.0 mm").await;
+    b.script(&inches.replace("inch", "mm")).await;
+    let more = b.client.find(Locator::Css("[data-test=add-missing]")).await.expect("an input");
+    more.send_keys(&rail).await.expect("chosen");
+    b.until(
+        "nothing is missing",
+        "document.querySelector('[data-test=found]') && !document.querySelector('[data-test=missing]')",
+    )
+    .await;
+    // What was added to complete the robot does not come in by itself.
+    let found = "return [...document.querySelectorAll('[data-test=found] .name')].map((e) => e.value)";
+    assert_eq!(b.script(found).await, json!(["slide", "bracket", "broken"]));
+    b.click("import-store").await;
+    b.uncovered().await;
+
+    // Both stand in the roster, selected, as one step that can be undone.
+    row(&b, "bracket").await;
+    assert_eq!(b.selected().await.len(), 2);
+    undo_says(&b, "Undo add 2 items").await;
+    pick(&b, "bracket").await;
+    b.reads("item-size", "170.0 × 60.0 × 40.0 mm").await;
+    // Both shells right side out: 288 cm³ and 8 cm³.
+    b.reads("item-volume", "296.0 cm³").await;
+    with_control(&b, 'z').await;
+    b.until("it is gone again", "!document.querySelector('[data-id=bracket]')").await;
+    b.click("redo").await;
+    row(&b, "slide").await;
+
+    // Files with nothing in them are refused in a sentence; stopping leaves everything as it was.
+    let text = put("readme.txt", b"nothing");
+    choose.send_keys(&text).await.expect("chosen");
+    b.reads("import-failed", "hold nothing that is read").await;
+    b.click("import-stop").await;
+    b.uncovered().await;
+    let document = server.get(&format!("/api/cells/{id}")).await["document"].clone();
+    assert_eq!(document["items"].as_array().expect("items").len(), 8);
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn the_roster_and_the_numbers_arrange_a_cell_and_every_step_can_be_undone() {
+    let server = Server::start().await;
+    server.with(&small_cell()).await;
+    let b = Browser::open(&server.url).await;
+    b.open_cell().await;
+
+    // By keyboard: a letter goes to a name, F2 renames.
+    pick(&b, "table").await;
+    let tree = b.find("tree").await;
+    tree.send_keys(key::DOWN).await.expect("a key");
+    assert_eq!(b.selected().await, ["fixture"]);
+    tree.send_keys(F2).await.expect("a key");
+    b.find("renaming")
+        .await
+        .send_keys(&format!("{}a\u{E000}Fixture left{}", key::CONTROL, key::ENTER))
+        .await
+        .expect("typed");
+    undo_says(&b, "Undo rename Fixture to Fixture left").await;
+    tree.send_keys(" ").await.expect("a key");
+    b.reads("chip-hidden", "3 hidden").await;
+    b.click("chip-hidden").await;
+
+    // Numbers, absolute and as an increment, in the frame that is chosen.
+    pick(&b, "fixture").await;
+    b.reads("at-X", "-300.000").await;
+    b.fill("at-X", "+12.5").await;
+    b.reads("at-X", "-287.500").await;
+    undo_says(&b, "Undo move Fixture left").await;
+    b.fill("at-X", "1 in").await;
+    b.reads("at-X", "25.400").await;
+    let own = "const s = document.querySelector('[data-test=frame-choice]'); s.value = 'own'; s.dispatchEvent(new Event('change'))";
+    b.script(own).await;
+    b.reads("at-X", "0.000").await;
+    // Its own X is the table's Y: it is turned by 90°.
+    b.fill("at-X", "10").await;
+    b.script(&own.replace("'own'", "'parent'")).await;
+    b.reads("at-Y", "10.000").await;
+    b.fill("at-X", "nonsense").await;
+    assert_eq!(
+        b.find("at-X").await.attr("aria-invalid").await.expect("an attribute").as_deref(),
+        Some("true")
+    );
+    b.find("at-X").await.send_keys(key::ESCAPE).await.expect("a key");
+
+    // Units: one click away, everywhere the same.
+    b.click("unit").await;
+    b.reads("at-X", "2.5400").await;
+    b.reads("item-size", "30.00 × 30.00 × 8.00 cm").await;
+    for _ in 0..3 {
+        b.click("unit").await;
+    }
+    b.reads("at-X", "25.400").await;
+
+    // Locked it stays, and says so.
+    b.click("lock").await;
+    undo_says(&b, "Undo lock Fixture left").await;
+    b.until("its numbers can't be typed", "document.querySelector('[data-test=at-X]')?.disabled").await;
+    b.click("lock").await;
+    b.until("they can be again", "!document.querySelector('[data-test=at-X]')?.disabled").await;
+
+    // Another carrier: it is asked what stays.
+    pick(&b, "clamp-1").await;
+    let world = "const s = document.querySelector('[data-test=frame-choice]'); s.value = 'world'; s.dispatchEvent(new Event('change'))";
+    b.script(world).await;
+    b.until("the world's numbers", "document.querySelector('[data-test=at-Z]')?.value === '540.000'").await;
+    let x = b.value("at-X").await;
+    let onto_post = "const s = document.querySelector('[data-test=hangs-on]'); s.value = 'post'; s.dispatchEvent(new Event('change'))";
+    b.script(onto_post).await;
+    b.click("hang-world").await;
+    undo_says(&b, "Undo hang Clamp 1 on Post").await;
+    assert!((b.value("at-X").await - x).abs() < 1e-9, "it stays where it is");
+    with_control(&b, 'z').await;
+    undo_says(&b, "Undo unlock Fixture left").await;
+
+    // A copy brings what hangs on it; deleting lists all that goes.
+    pick(&b, "fixture").await;
+    with_control(&b, 'd').await;
+    row(&b, "fixture-2").await;
+    undo_says(&b, "Undo duplicate Fixture left").await;
+    b.until(
+        "the copy is selected",
+        "document.querySelector('[data-id=\"fixture-2\"]').ariaSelected === 'true'",
+    )
+    .await;
+    b.keys(DELETE).await;
+    b.reads("delete-dialog", "Delete 3 items?").await;
+    b.reads("delete-dialog", "Clamp 1").await;
+    b.click("delete-ok").await;
+    b.uncovered().await;
+    b.until("it is gone", "!document.querySelector('[data-id=\"fixture-2\"]')").await;
+    undo_says(&b, "Undo delete 3 items").await;
+
+    // All of it over a reload.
+    b.client.refresh().await.expect("reloaded");
+    b.picture().await;
+    b.click("undo").await;
+    row(&b, "fixture-2").await;
+    undo_says(&b, "Undo duplicate Fixture left").await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn handles_move_things_by_hand_and_sets_show_what_matters() {
+    let server = Server::start().await;
+    server.with(&small_cell()).await;
+    let b = Browser::open(&server.url).await;
+    b.open_cell().await;
+    let settings = "const f = JSON.parse(localStorage.getItem('selvik.furniture')) ?? {}; f.kinds = []; localStorage.setItem('selvik.furniture', JSON.stringify(f))";
+    b.script(settings).await;
+    b.client.refresh().await.expect("reloaded");
+    b.picture().await;
+    b.click("view-front").await;
+    pick(&b, "fixture").await;
+    b.script("const s = document.querySelector('[data-test=frame-choice]'); s.value = 'world'; s.dispatchEvent(new Event('change'))").await;
+    b.until("the world's numbers", "document.querySelector('[data-test=at-Z]')?.value === '460.000'").await;
+    let before = [b.value("at-X").await, b.value("at-Y").await, b.value("at-Z").await];
+
+    // An arrow along the world's X: to the right, seen from the front.
+    b.keys("j").await;
+    tokio::time::sleep(std::time::Duration::from_millis(600)).await;
+    let red = |[r, g, b]: [u8; 3]| r > 150 && g < 100 && b < 90;
+    let arrow = b.somewhere(red).await;
+    // A green fixture, selected.
+    let chosen = |[r, g, b]: [u8; 3]| (90..150).contains(&r) && r > g + 25 && g.abs_diff(b) < 20;
+    let before_x = b.somewhere(chosen).await.0;
+    b.drag(Button::Left, arrow, (arrow.0 + 80.0, arrow.1 + 3.0)).await;
+    undo_says(&b, "Undo move Fixture").await;
+    b.until(
+        "the number has followed",
+        &format!("Math.abs(Number(document.querySelector('[data-test=at-X]')?.value) - {}) > 20", before[0]),
+    )
+    .await;
+    assert!(b.value("at-X").await > before[0] + 20.0, "it goes where the hand goes");
+    assert!(
+        (b.value("at-Y").await - before[1]).abs() < 1e-6 && (b.value("at-Z").await - before[2]).abs() < 1e-6
+    );
+    assert!(b.somewhere(chosen).await.0 > before_x + 30.0, "it is seen where it is");
+    assert_eq!(b.selected().await, ["fixture"], "the drag did not select anything else");
+    b.keys(key::ESCAPE).await;
+
+    // Dropped to the floor: its lowest point is at 0.
+    b.keys("D").await;
+    undo_says(&b, "Undo move Fixture").await;
+    b.reads("at-Z", "40.000").await;
+
+    // A visibility set shows itself alone, and a saved view keeps that.
+    b.script("document.querySelector('[data-id=\"clamp-2\"]').click()").await;
+    b.click("set-new").await;
+    name_it(&b, "Clamps").await;
+    b.uncovered().await;
+    b.until("the set is there", "document.querySelector('[data-test=set]')").await;
+    b.click("set").await;
+    b.reads("chip-sets", "Only Clamps").await;
+    b.keys("V").await;
+    name_it(&b, "Clamps alone").await;
+    b.uncovered().await;
+    b.click("chip-sets").await;
+    b.until("all is shown", "!document.querySelector('[data-test=chip-sets]')").await;
+    b.keys("1").await;
+    b.reads("chip-sets", "Only Clamps").await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn two_people_see_each_other_and_the_later_of_two_chooses() {
+    let server = Server::start().await;
+    let id = server.with(&small_cell()).await;
+    let path = format!("/api/cells/{id}");
+    let mine = Browser::open(&format!("{}/cells/{id}#item=clamp-1", server.url)).await;
+    mine.picture().await;
+    assert_eq!(mine.selected().await, ["clamp-1"], "the link leads to the item");
+    let theirs = Browser::open(&format!("{}/cells/{id}", server.url)).await;
+    theirs.picture().await;
+
+    // Within a second the other page shows it.
+    pick(&theirs, "post").await;
+    theirs.fill("item-name", "Pillar").await;
+    let start = std::time::Instant::now();
+    mine.until("the new name", "document.querySelector('[data-id=post]').innerText.includes('Pillar')").await;
+    assert!(start.elapsed() < std::time::Duration::from_secs(1), "{:?}", start.elapsed());
+
+    // Someone else changes the item by another way, unseen; the later edit is told and chooses.
+    let rename: selvik_formats::package::Edit =
+        serde_json::from_value(json!({"edit": "rename_item", "item": "clamp-1", "name": "Theirs"}))
+            .expect("an edit");
+    let cell = uuid::Uuid::parse_str(&id).expect("an id");
+    let none = selvik_formats::package::PackageFiles::default();
+    server.store.edit(cell, 2, &rename, &none, |_| Ok(())).await.expect("renamed");
+    mine.fill("item-name", "Mine").await;
+    mine.reads("clash-dialog", "was changed meanwhile").await;
+    mine.until(
+        "what they did is seen",
+        "document.querySelector('[data-id=\"clamp-1\"]').innerText.includes('Theirs')",
+    )
+    .await;
+    assert_eq!(name_of(&server.get(&path).await, "clamp-1"), "Theirs", "nothing was overwritten");
+    mine.click("clash-mine").await;
+    mine.uncovered().await;
+    mine.until("mine stands", "document.querySelector('[data-id=\"clamp-1\"]').innerText.includes('Mine')")
+        .await;
+    assert_eq!(name_of(&server.get(&path).await, "clamp-1"), "Mine");
+}
+
+fn name_of(cell: &Value, id: &str) -> String {
+    let items = cell["document"]["items"].as_array().expect("items");
+    let item = items.iter().find(|i| i["id"] == id).expect("there");
+    item["name"].as_str().expect("a name").to_owned()
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn cells_are_made_found_copied_and_come_back_from_the_bin() {
+    let server = Server::start().await;
+    server.with(&small_cell()).await;
+    let b = Browser::open(&server.url).await;
+    let rows = "[...document.querySelectorAll('[data-test=cell-row]')].map((e) => e.querySelector('b').innerText).join('|')";
+    b.until("the list", &format!("{rows} === 'Small cell'")).await;
+    b.reads("cell", "6 items").await;
+
+    from_menu(&b, "cell-more", "cell-duplicate").await;
+    name_it(&b, "Another").await;
+    b.uncovered().await;
+    b.until("the copy", &format!("{rows}.split('|').sort().join('|') === 'Another|Small cell'")).await;
+    b.find("cell-search").await.send_keys("anoth").await.expect("typed");
+    b.until("only the copy", &format!("{rows} === 'Another'")).await;
+    from_menu(&b, "cell-more", "cell-rename").await;
+    name_it(&b, "Another cell").await;
+    b.uncovered().await;
+    b.until("its new name", &format!("{rows} === 'Another cell'")).await;
+
+    from_menu(&b, "cell-more", "cell-bin").await;
+    b.until("it is gone from the list", &format!("{rows} === ''")).await;
+    b.click("bin").await;
+    b.until("it lies in the bin", &format!("{rows} === 'Another cell'")).await;
+    b.click("restore").await;
+    b.until("the bin is empty", &format!("{rows} === ''")).await;
+    b.click("bin").await;
+    b.until("it is back", &format!("{rows} === 'Another cell'")).await;
+
+    // A new one is empty and says what to do.
+    b.click("new-cell").await;
+    name_it(&b, "From nothing").await;
+    b.until("an empty roster", "document.body.innerText.includes('Nothing in it yet')").await;
+    assert_eq!(b.client.title().await.expect("a title"), "From nothing – Selvik");
+}

@@ -1,0 +1,156 @@
+//! The real server, killed at any moment: what it acknowledged is there, and nothing else.
+
+mod support;
+
+use std::io::{BufRead, BufReader};
+use std::process::{Child, Command, Stdio};
+use std::time::Duration;
+
+use reqwest::Client;
+use reqwest::multipart::{Form, Part};
+use selvik_formats::package::{Edit, PackageFiles, read_document};
+use serde_json::{Value, json};
+use support::{cluster, small_cell};
+
+struct Killed {
+    process: Child,
+    url: String,
+}
+
+impl Killed {
+    fn start(database: &str) -> Self {
+        let mut process = Command::new(env!("CARGO_BIN_EXE_selvik"))
+            .args(["serve", "--listen", "127.0.0.1:0", "--database", database])
+            .stdout(Stdio::piped())
+            .spawn()
+            .expect("the server runs");
+        let mut said = String::new();
+        BufReader::new(process.stdout.take().expect("piped")).read_line(&mut said).expect("an address");
+        let url =
+            said.trim().strip_prefix("Selvik is at ").expect("an address").trim_end_matches('/').to_owned();
+        Self { process, url }
+    }
+
+    /// SIGKILL: it has no say in it.
+    fn kill(&mut self) {
+        self.process.kill().expect("killed");
+        self.process.wait().expect("gone");
+    }
+}
+
+impl Drop for Killed {
+    fn drop(&mut self) {
+        let _ = self.process.kill();
+        let _ = self.process.wait();
+    }
+}
+
+async fn json_of(request: reqwest::RequestBuilder) -> Option<Value> {
+    let answer = request.send().await.ok()?;
+    let good = answer.status().is_success();
+    answer.json().await.ok().filter(|_| good)
+}
+
+async fn exported(server: &Killed, id: &str) -> PackageFiles {
+    let answer = reqwest::get(format!("{}/api/cells/{id}/package", server.url)).await.expect("an answer");
+    PackageFiles::from_zip(&answer.bytes().await.expect("a zip")).expect("readable")
+}
+
+/// The nth edit of a round: a move, a new name, a copy, a deletion, a lock and a note in turn.
+fn edit(n: usize) -> Value {
+    match n % 5 {
+        0 => {
+            json!({"edit": "place_items", "places": [{"item": "post", "pose": {"xyz_mm": [n, 0.1, 1e-3], "rpy_deg": [0, 0, n]}}]})
+        }
+        1 => json!({"edit": "rename_item", "item": "fixture", "name": format!("Fixture {n}")}),
+        2 => json!({"edit": "duplicate_items", "items": ["post"]}),
+        3 => json!({"edit": "delete_items", "items": ["post-2"]}),
+        _ => json!({"edit": "change_items", "items": ["table"], "change": {"notes": format!("note {n}")}}),
+    }
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn killed_in_the_middle_of_edits_the_server_keeps_what_it_acknowledged_and_nothing_else() {
+    let database = cluster::database();
+    let mut server = Killed::start(&database);
+    let package = small_cell();
+    let form = Form::new().part("file", Part::bytes(package.to_zip()).file_name("small.zip"));
+    let made = json_of(Client::new().post(format!("{}/api/cells", server.url)).multipart(form)).await;
+    let id = made.expect("stored")["id"].as_str().expect("an id").to_owned();
+    let mut expected = read_document(&package).expect("readable");
+    let mut revision = 1i64;
+    for round in 0..20u64 {
+        let (client, url) = (Client::new(), format!("{}/api/cells/{id}/edits", server.url));
+        // Killed after another while in every round, while up to 50 edits go in one after the other.
+        let patience = Duration::from_millis(15 + 37 * (round * 7 % 20));
+        let acknowledged = tokio::time::timeout(patience, async {
+            for n in 0..50 {
+                let body = json!({"base_revision": revision, "edit": edit(n)});
+                let said = json_of(client.post(&url).json(&body)).await.expect("acknowledged");
+                revision = said["revision"].as_i64().expect("a revision");
+                let change: Edit = serde_json::from_value(edit(n)).expect("an edit");
+                change.apply(&mut expected).expect("possible");
+            }
+        });
+        let all = acknowledged.await.is_ok();
+        server.kill();
+        server = Killed::start(&database);
+        let there = read_document(&exported(&server, &id).await).expect("a sound cell");
+        if there != expected {
+            // One edit may have been under way: then it is there as a whole, though nobody was told.
+            assert!(!all, "round {round}: an acknowledged edit is missing");
+            let now =
+                json_of(Client::new().get(format!("{}/api/cells/{id}", server.url))).await.expect("a cell");
+            assert_eq!(now["revision"].as_i64(), Some(revision + 1), "round {round}: one edit at most");
+            let possible = (0..50).any(|n| {
+                let mut with = expected.clone();
+                let change: Edit = serde_json::from_value(edit(n)).expect("an edit");
+                change.apply(&mut with).is_ok() && with == there
+            });
+            assert!(possible, "round {round}: nothing but that edit");
+        }
+        // Undone so far that the next round begins from the same again.
+        while let Some(said) =
+            json_of(Client::new().post(format!("{}/api/cells/{id}/undo", server.url))).await
+        {
+            revision = said["revision"].as_i64().expect("a revision");
+        }
+        expected = read_document(&package).expect("readable");
+        let there = read_document(&exported(&server, &id).await).expect("a sound cell");
+        assert_eq!(there, expected, "round {round}: every edit can be undone after the restart");
+    }
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn killed_in_the_middle_of_an_import_the_server_has_all_of_it_or_nothing() {
+    let database = cluster::database();
+    let mut server = Killed::start(&database);
+    let package = selvik_demo::demo_package();
+    let zip = package.to_zip();
+    let document = read_document(&package).expect("readable");
+    let mut whole = 0;
+    for round in 0..20u64 {
+        let form = Form::new().part("file", Part::bytes(zip.clone()).file_name("demo.zip"));
+        let request = Client::new().post(format!("{}/api/cells", server.url)).multipart(form);
+        let patience = Duration::from_millis(60 * (round + 1));
+        let acknowledged = tokio::time::timeout(patience, json_of(request)).await.ok().flatten();
+        server.kill();
+        server = Killed::start(&database);
+        let cells = json_of(Client::new().get(format!("{}/api/cells", server.url))).await.expect("a list");
+        let cells = cells.as_array().expect("a list");
+        assert!(cells.len() == whole || cells.len() == whole + 1, "round {round}");
+        assert!(
+            acknowledged.is_none() || cells.len() == whole + 1,
+            "round {round}: an acknowledged cell is missing"
+        );
+        if cells.len() > whole && whole < 3 {
+            // Whatever is listed is whole.
+            let id =
+                cells.iter().max_by_key(|c| c["id"].as_str()).expect("one")["id"].as_str().expect("an id");
+            let there = exported(&server, id).await;
+            assert_eq!(read_document(&there).expect("readable"), document);
+            assert_eq!(there.iter().count(), package.iter().count(), "round {round}: all files");
+        }
+        whole = cells.len();
+    }
+}
