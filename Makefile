@@ -55,6 +55,7 @@ reference:
 	python3 -m venv tools/reference/.venv
 	tools/reference/.venv/bin/pip install -q -r tools/reference/requirements.txt
 	tools/reference/.venv/bin/python tools/reference/golden.py
+	tools/reference/.venv/bin/python tools/reference/formats.py
 
 docs: web
 	cargo build -q -p selvik-server

@@ -105,6 +105,9 @@ export function useActions(): Action[] {
   under('What', [
     { id: 'isolate', name: 'Isolate selection', key: 'I', run: () => what.isolate(undefined, settings.looking.ghostRest), enabled: some },
     { id: 'isolate-ghosted', name: 'Isolate selection, the rest ghosted', key: 'Shift+I', run: () => what.isolate(undefined, true), enabled: some },
+    { id: 'isolate-alone', name: 'Isolate selection without what hangs on it', run: () => what.isolateOnly([...what.selected]), enabled: some },
+    { id: 'shown-before', name: 'What was shown before', key: '{', run: what.shownBefore, enabled: () => what.past.length > 0 },
+    { id: 'shown-again', name: 'What was shown after that', key: '}', run: what.shownAgain, enabled: () => what.future.length > 0 },
     { id: 'hide', name: 'Hide selection', key: 'H', run: () => what.hide(), enabled: some },
     { id: 'show-all', name: 'Show all', key: 'Shift+H', run: () => what.showAll() },
     { id: 'peek', name: 'Peek at what is hidden', key: 'P', run: () => (what.peeking = !what.peeking) },

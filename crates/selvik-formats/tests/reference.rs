@@ -7,11 +7,12 @@ use std::collections::HashMap;
 use nalgebra::{Quaternion, Translation3, UnitQuaternion};
 use selvik_core::cell::{Cell, Item, Role};
 use selvik_core::clearance::{Limit, distance};
-use selvik_core::mesh::{Surface, TriangleMesh};
+use selvik_core::mesh::{Surface, TriangleMesh, mass_of};
 use selvik_core::robot::{Assembly, jacobian};
 use selvik_core::section::cut;
 use selvik_core::spatial::{Plane, Point, Pose, Vector, rotation_angle};
-use selvik_formats::package::PackageFiles;
+use selvik_formats::mesh::{Mended, MeshConvention, MeshRead, read_mesh};
+use selvik_formats::package::{LengthUnit, PackageFiles, UpAxis};
 use selvik_formats::read_urdf;
 use serde_json::Value;
 
@@ -139,4 +140,41 @@ fn sections_and_masses_agree_with_trimesh() {
         let centroid = Point::from(numbers::<3>(&expected["centroid_m"]));
         assert!((mass.centroid - centroid).norm() < 1e-9, "{name}");
     }
+}
+
+#[rstest::rstest]
+#[case("binary.stl", false)]
+#[case("text.stl", false)]
+#[case("part.obj", false)]
+#[case("binary.ply", false)]
+#[case("text.ply", false)]
+#[case("part.dae", true)]
+#[case("station.glb", true)]
+fn every_mesh_format_reads_as_trimesh_reads_it(#[case] name: &str, #[case] y_up: bool) {
+    let golden = golden(include_str!("golden/formats.json"));
+    let expected = &golden["files"][name];
+    let folder = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/golden/formats");
+    let mut files = PackageFiles::default();
+    files.insert(name, std::fs::read(folder.join(name)).expect("a golden file")).expect("a plain name");
+    // In metres: the numbers as they stand in the file.
+    let convention = MeshConvention { unit: LengthUnit::M, up: UpAxis::Z };
+    let MeshRead { mesh, mended } = read_mesh(&files, name, convention, "a test").expect("readable");
+    assert_eq!(mended, Mended::default());
+    assert_eq!(mesh.triangles().len() as u64, expected["triangles"].as_u64().expect("a number"));
+    let mass = mass_of(&mesh);
+    for (found, key) in [(mass.volume, "volume"), (mass.area, "area")] {
+        let expected = expected[key].as_f64().expect("a number");
+        assert!((found / expected - 1.0).abs() < 2e-6, "{key}: {found} for {expected}");
+    }
+    let corner = |i: usize| {
+        let [x, y, z] = numbers(&expected["bounds"][i]);
+        if y_up { Point::new(x, -z, y) } else { Point::new(x, y, z) }
+    };
+    let (a, b) = (corner(0), corner(1));
+    let size = (b - a).norm();
+    let bounds = mesh.bounds();
+    assert!(
+        (bounds.min - a.inf(&b)).norm() < 1e-6 * size && (bounds.max - a.sup(&b)).norm() < 1e-6 * size,
+        "{bounds:?}"
+    );
 }

@@ -153,6 +153,7 @@ watch([rects, () => where.panes.map((p) => [p.viewpoint, p.style, p.colours]), (
   scene.value?.setPanes(views, where.active)
 })
 
+watch([scene, () => settings.looking.fine], ([drawing, fine]) => drawing && (drawing.fine = fine))
 watch(palette, (p) => scene.value?.setPalette(p))
 watch(
   [() => what.visible, () => what.ghosts, () => what.selected, () => what.hovered, scene, loading],

@@ -76,6 +76,8 @@ export class Scene {
   /** Drawn without a graphics card: rough while it moves, fine when it rests. */
   private software = drawsInSoftware()
   private rest = 0
+  /** Whether it becomes fine when it rests, in software. */
+  fine = true
   private size = { width: 1, height: 1 }
   private panes: PaneView[] = []
   private active = 0
@@ -426,6 +428,7 @@ export class Scene {
   private refineLater() {
     clearTimeout(this.rest)
     this.fineness(1)
+    if (!this.fine) return
     this.rest = window.setTimeout(() => {
       this.fineness(2)
       this.render()

@@ -17,6 +17,7 @@ const doubles = { fit: 'fits the thing', pivot: 'turns about that point', 'face-
     <label>Moving: <input v-model.number="settings.looking.moveSpeed" type="range" min="0.25" max="4" step="0.25" aria-label="Moving speed" /> <b class="number">{{ settings.looking.moveSpeed }} ×</b> the pointer</label>
     <label>Eye height on foot <input v-model.number="settings.looking.eyeHeight_mm" class="number field" aria-label="Eye height, mm" /> mm</label>
     <label><input v-model="settings.looking.ghostRest" type="checkbox" /> Isolating ghosts the rest</label>
+    <label><input v-model="settings.looking.fine" type="checkbox" /> A picture at rest is drawn again, finer (without a graphics card)</label>
     <label>Lengths in <select v-model="settings.units.length" data-test="unit-length"><option value="mm">millimetres</option><option value="cm">centimetres</option><option value="m">metres</option><option value="inch">inches</option></select>, angles in <select v-model="settings.units.angle" data-test="unit-angle"><option value="deg">degrees</option><option value="rad">radians</option></select></label>
     <label>Decimals of a millimetre <select v-model.number="settings.units.decimals" data-test="unit-decimals"><option v-for="n in [0, 1, 2, 3, 4]" :key="n" :value="n">{{ n }}</option></select></label>
     <label>Theme <select v-model="settings.theme"><option value="system">as the system</option><option value="light">light</option><option value="dark">dark</option></select></label>

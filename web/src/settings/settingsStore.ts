@@ -24,6 +24,8 @@ const LOOKING = {
   eyeHeight_mm: 1600,
   linked: false,
   ghostRest: false,
+  /** Without a graphics card: whether a picture that rests is drawn again with more pixels. */
+  fine: true,
 }
 const PANELS = { roster: true, findings: true, path: true, rosterWidth: 19, findingsWidth: 22, pathHeight: 19 }
 const FURNITURE = { grid: true, shadow: true, kinds: ['base', 'tcp', 'frame'], frameSize: 34, handleSize: 1 }

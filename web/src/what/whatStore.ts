@@ -1,5 +1,5 @@
 import { defineStore } from 'pinia'
-import { computed, ref, watch } from 'vue'
+import { computed, ref, shallowRef, watch } from 'vue'
 
 import { useCell } from '../cells/cellStore'
 
@@ -110,6 +110,32 @@ export const useWhat = defineStore('what', () => {
     const like = (id: string) => (by === 'role' ? roles.has(cell.items.get(id)!.role) : [...(meshes.get(id) ?? [])].some((m) => wanted.has(m)))
     selected.value = new Set([...visible.value].filter(like))
   }
+  // ---- back and forward through what was shown
+  interface Shown { hidden: Set<string>; isolated: Set<string> | null; ghostRest: boolean; sets: Set<string> }
+  const past = shallowRef<Shown[]>([])
+  const future = shallowRef<Shown[]>([])
+  const REMEMBERED = 100
+  let walking = false
+  const now = (): Shown => ({ hidden: hidden.value, isolated: isolated.value, ghostRest: ghostRest.value, sets: sets.value })
+  watch([hidden, isolated, ghostRest, sets], (_, [h, i, g, s]) => {
+    if (walking) {
+      walking = false
+      return
+    }
+    past.value = [...past.value, { hidden: h, isolated: i, ghostRest: g, sets: s }].slice(-REMEMBERED)
+    future.value = []
+  })
+  function walk(from: typeof past, to: typeof past) {
+    const there = from.value.at(-1)
+    if (!there) return
+    to.value = [...to.value, now()]
+    from.value = from.value.slice(0, -1)
+    walking = true
+    ;[hidden.value, isolated.value, ghostRest.value, sets.value] = [there.hidden, there.isolated, there.ghostRest, there.sets]
+  }
+  const shownBefore = () => walk(past, future)
+  const shownAgain = () => walk(future, past)
+
   // What is deleted, by whomever, is selected no more.
   watch(() => cell.items, (items) => {
     if ([...selected.value].some((id) => !items.has(id))) selected.value = new Set([...selected.value].filter((id) => items.has(id)))
@@ -120,6 +146,6 @@ export const useWhat = defineStore('what', () => {
 
   return {
     selected, hidden, isolated, peeking, hovered, ghostRest, framed, visible, ghosts, hiddenCount,
-    sets, inSets, shownAlone, toggleSet, invertShown, ghost, selectLike, select, invertSelection, toggleFrame, selectAll, hide, show, toggle, isolate, isolateOnly, showAll,
+    past, future, shownBefore, shownAgain, sets, inSets, shownAlone, toggleSet, invertShown, ghost, selectLike, select, invertSelection, toggleFrame, selectAll, hide, show, toggle, isolate, isolateOnly, showAll,
   }
 })

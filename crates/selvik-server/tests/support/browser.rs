@@ -98,6 +98,9 @@ impl Browser {
         };
         let browser = Self { client, driver, profile };
         browser.client.goto(url).await.expect("the page");
+        // Pictures at rest are not drawn a second time: the tests look at what is drawn, not how finely.
+        browser.script("localStorage.setItem('selvik.looking', JSON.stringify({ fine: false }))").await;
+        browser.client.refresh().await.expect("the page again");
         browser
     }
 
@@ -300,7 +303,8 @@ impl Browser {
 
     /// Waits until no menu or dialog covers the page.
     pub async fn uncovered(&self) {
-        self.until("nothing covers the page", "!document.querySelector('.v-overlay--active')").await;
+        let covered = "!document.querySelector('.v-overlay--active, .v-overlay__scrim')";
+        self.until("nothing covers the page", covered).await;
         tokio::time::sleep(Duration::from_millis(400)).await;
     }
 
