@@ -5,7 +5,7 @@ import { useFindings } from './findings/findingsStore'
 import { useSection } from './findings/sectionStore'
 import { useExport } from './scene/exportStore'
 import { useSettings } from './settings/settingsStore'
-import { useItems } from './what/itemsStore'
+import { type PickedFor, useItems } from './what/itemsStore'
 import { useWhat } from './what/whatStore'
 import { useWhen } from './when/whenStore'
 import { useKeyMoves } from './where/keyMoves'
@@ -36,6 +36,7 @@ export function useActions(): Action[] {
   const items = useItems()
   const moves = useKeyMoves()
   const name = (title: string, name: string, done: (name: string) => unknown) => (views.naming = { title, name, done })
+  const pick = (what: PickedFor) => ((where.asking = 'places'), (items.picking = { for: what, places: [] }))
   const isGroup = () => items.one?.role === 'group' && !items.one.bodies?.length
   const some = () => what.selected.size > 0
   const list: Action[] = []
@@ -139,8 +140,10 @@ export function useActions(): Action[] {
     { id: 'handles-smaller', name: 'Handles smaller', key: 'Shift+_', run: () => (settings.furniture.handleSize = Math.max(0.3, settings.furniture.handleSize / 1.25)) },
     { id: 'carry', name: 'Camera goes along with what is dragged, on or off', run: () => (items.carry = !items.carry) },
     { id: 'drop', name: 'Drop to the floor', key: 'Shift+D', run: () => items.arrange('drop'), enabled: some },
-    { id: 'snap-point', name: 'Snap a point to a point', run: () => ((where.asking = 'snap'), (items.snapping = { kind: 'point' })), enabled: some },
-    { id: 'snap-face', name: 'Lay a face against a face', run: () => ((where.asking = 'snap'), (items.snapping = { kind: 'face' })), enabled: some },
+    { id: 'snap-point', name: 'Snap a point to a point', run: () => pick('point-to-point'), enabled: some },
+    { id: 'snap-face', name: 'Lay a face against a face', run: () => pick('face-to-face'), enabled: some },
+    { id: 'snap-axis', name: 'Bring an axis onto an axis', run: () => pick('axis-to-axis'), enabled: some },
+    { id: 'turn-about', name: 'Turn it about a picked point', run: () => pick('about'), enabled: some },
     { id: 'rename', name: 'Rename', key: 'F2', run: () => items.one && name('Rename', items.one.name, (n) => items.rename(items.one!.id, n)), enabled: () => !!items.one },
     { id: 'duplicate', name: 'Duplicate, with what hangs on it', key: 'Ctrl+D', run: items.duplicate, enabled: some },
     { id: 'group', name: 'Group', key: 'Ctrl+G', run: () => name('Name of the group', 'Group', items.group), enabled: some },
@@ -149,6 +152,11 @@ export function useActions(): Action[] {
     { id: 'lock', name: 'Lock or unlock', key: 'Shift+K', run: items.toggleLock, enabled: some },
     { id: 'new-frame', name: 'New frame on the selection', run: () => items.addFrame('frame') },
     { id: 'new-tcp', name: 'New TCP on the selection', run: () => items.addFrame('tcp') },
+    { id: 'frame-face', name: 'New frame on a face', run: () => pick('frame-face') },
+    { id: 'frame-axis', name: 'New frame in the axis of a round face', run: () => pick('frame-axis') },
+    { id: 'frame-points', name: 'New frame by three points', run: () => pick('frame-points') },
+    { id: 'use-frame', name: 'Numbers in the frame of the selection', run: () => items.useFrame(items.one!.id), enabled: () => !!items.one },
+    { id: 'use-world', name: 'Numbers in the world frame', run: () => items.useFrame(null) },
     { id: 'new-set', name: 'Keep the selection as a visibility set', run: () => name('Name of the set', `Set ${items.sets.length + 1}`, (n) => items.saveSet(n)), enabled: some },
     { id: 'delete', name: 'Delete…', key: 'Delete', run: () => items.askDelete(), enabled: some },
     { id: 'export-glb', name: 'Export what is shown as GLB', run: () => exporting.items({ format: 'glb' }) },
@@ -179,7 +187,7 @@ export function useActions(): Action[] {
       run: () => {
         if (exporting.job) return exporting.stop()
         if (findings.job) return findings.stop()
-        if (where.asking) return ((where.asking = null), (standpoint.planned = null), (items.snapping = null))
+        if (where.asking) return ((where.asking = null), (standpoint.planned = null), (items.picking = null))
         if (items.handles) return (items.handles = null)
         if (standpoint.mode) return standpoint.leave()
         if (tours.playing) return (tours.playing = false)

@@ -53,6 +53,8 @@ pub struct Found {
     pub joints: usize,
     /// The SRDF file that goes with a robot.
     pub srdf: Option<String>,
+    /// Groups of joints that the SRDF names.
+    pub joint_groups: Vec<String>,
     /// Meshes it names that are not among the files.
     pub missing: Vec<String>,
     /// Why it can't be taken as it is.
@@ -175,6 +177,7 @@ fn nothing(file: &str, kind: FoundKind) -> Found {
         links: 0,
         joints: 0,
         srdf: None,
+        joint_groups: Vec::new(),
         missing: Vec::new(),
         problem: None,
     }
@@ -248,6 +251,8 @@ fn robot(files: &PackageFiles, file: &str) -> Found {
         }
     }
     found.srdf = srdf_of(files, &mechanism);
+    let srdf = found.srdf.as_ref().and_then(|name| read_srdf(files, name, file).ok());
+    found.joint_groups = srdf.into_iter().flat_map(|s| s.groups).map(|g| g.name).collect();
     found
 }
 

@@ -157,12 +157,12 @@ async fn what_is_shown_leaves_in_open_formats_where_it_stands() {
 async fn arranging_is_done_in_the_frame_that_is_named() {
     let server = Server::start().await;
     let id = server.with(&small_cell()).await;
-    let mut revision = 1;
-    let mut arrange = async |items: Value, how: Value| {
-        let body = json!({"base_revision": revision, "items": items, "time_s": 0, "how": how});
+    let revision = std::cell::Cell::new(1);
+    let arrange = async |items: Value, how: Value| {
+        let body = json!({"base_revision": revision.get(), "items": items, "time_s": 0, "how": how});
         let (status, said) = server.post(&format!("/api/cells/{id}/arrange"), body).await;
         if status == 200 {
-            revision = said["revision"].as_i64().expect("a revision");
+            revision.set(said["revision"].as_i64().expect("a revision"));
         }
         (status, said)
     };
@@ -197,6 +197,68 @@ async fn arranging_is_done_in_the_frame_that_is_named() {
     assert!(near(world("post").await, [0.0, 0.0, 920.0, 0.0, 0.0, 0.0]));
     arrange(json!(["post"]), json!("drop")).await;
     assert!(near(world("post").await, [0.0, 0.0, 500.0, 0.0, 0.0, 0.0]));
+    // About a point instead of its own origin: half a turn about the world's Z through (0, 100).
+    let half = json!({"shift": {"frame": "world", "by": {"rpy_deg": [0, 0, 180]}, "about_mm": [0, 100, 0]}});
+    arrange(json!(["post"]), half).await;
+    assert!(near(world("post").await.map(f64::abs), [0.0, 200.0, 500.0, 0.0, 0.0, 180.0]));
+    // Axis onto axis: a copy of the post takes the post's axis, and a flat face has none.
+    let (_, copied) = server
+        .post(
+            &format!("/api/cells/{id}/edits"),
+            json!({"base_revision": 99, "edit": {"edit": "duplicate_items", "items": ["post"]}}),
+        )
+        .await;
+    let bodies = copied["bodies"].as_array().expect("bodies").clone();
+    let body = |item: &str| bodies.iter().position(|b| b["item"] == item).expect("a body");
+    revision.set(copied["revision"].as_i64().expect("a revision"));
+    arrange(
+        json!(["post-2"]),
+        json!({"put": {"frame": "world", "at": {"xyz_mm": [900, 900, 50], "rpy_deg": [90, 0, 0]}}}),
+    )
+    .await;
+    let onto = |triangle: usize| {
+        let (from, to) = (
+            json!({"body": body("post-2"), "triangle": triangle}),
+            json!({"body": body("post"), "triangle": triangle}),
+        );
+        json!({"axis_to_axis": {"from": from, "to": to}})
+    };
+    let mut round = None;
+    for triangle in [0, 40, 60, 100, 140] {
+        if arrange(json!(["post-2"]), onto(triangle)).await.0 == 200 {
+            round = Some(triangle);
+            break;
+        }
+    }
+    assert!(round.is_some(), "some of these lie on the wall");
+    let at = world("post-2").await;
+    assert!(
+        at[0].abs() < 1e-5
+            && (at[1] - 200.0).abs() < 1e-5
+            && (at[3].abs() < 1e-5 || (at[3].abs() - 180.0).abs() < 1e-5),
+        "{at:?}"
+    );
+    let (status, said) = arrange(
+        json!(["post-2"]),
+        json!({"axis_to_axis": {
+        "from": {"body": body("table"), "triangle": 0}, "to": {"body": body("post"), "triangle": 0}}}),
+    )
+    .await;
+    assert!(status == 422 && said["detail"].as_str().unwrap_or_default().contains("not round"), "{said}");
+
+    // Frames by three points and on a face, carried by what was named.
+    let frame = async |at: Value| {
+        let body = json!({"base_revision": 999, "time_s": 0, "kind": "frame", "parent": "table", "at": at});
+        server.post(&format!("/api/cells/{id}/frames"), body).await
+    };
+    assert_eq!(frame(json!({"three_points": [[100, 0, 500], [100, 50, 500], [0, 10, 500]]})).await.0, 200);
+    assert!(near(world("frame-1").await, [100.0, 0.0, 500.0, 0.0, 0.0, 90.0]));
+    assert_eq!(frame(json!({"face": {"at_mm": [1, 2, 3], "normal": [0, 0, 2]}})).await.0, 200);
+    assert!(near(world("frame-2").await, [1.0, 2.0, 3.0, 0.0, 0.0, 0.0]));
+    let (status, said) = frame(json!({"three_points": [[0, 0, 0], [1, 0, 0], [2, 0, 0]]})).await;
+    assert!(status == 422 && said["detail"].as_str().unwrap_or_default().contains("in a line"), "{said}");
+    revision.set(999);
+
     // Several into a group, which leaves them where they are.
     let stood = world("clamp-2").await;
     let (_, said) = arrange(json!(["clamp-2", "post"]), json!({"group": {"name": "Both"}})).await;

@@ -196,6 +196,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cells/{id}/frames": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Adds a frame or a TCP. */
+        post: operations["add_frame"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cells/{id}/meshes/{mesh}": {
         parameters: {
             query?: never;
@@ -554,8 +571,12 @@ export interface components {
     schemas: {
         /** @description A way to arrange items. */
         Arrange: {
-            /** @description By so much along and about the axes of a frame; turned about the origin of the first item. */
+            /**
+             * @description By so much along and about the axes of a frame; turned about the origin of the first item, or about
+             *     a point.
+             */
             shift: {
+                about_mm?: number[] | null;
                 by: components["schemas"]["PoseDocument"];
                 frame: components["schemas"]["FrameChoice"];
             };
@@ -583,6 +604,12 @@ export interface components {
                 from_normal: number[];
                 to_mm: number[];
                 to_normal: number[];
+            };
+        } | {
+            /** @description The axis of a round face of the items onto that of another. */
+            axis_to_axis: {
+                from: components["schemas"]["PickedFace"];
+                to: components["schemas"]["PickedFace"];
             };
         } | "drop" | {
             /** @description On something else, keeping the pose in the world or in the frame that carries it. */
@@ -1002,6 +1029,8 @@ export interface components {
             file: string;
             /** @description What is wrong with its meshes, and what was mended. */
             flaws: components["schemas"]["Flaws"];
+            /** @description Groups of joints that the SRDF names. */
+            joint_groups: string[];
             /** @description Joints of a robot that move. */
             joints: number;
             /** @description What it is. */
@@ -1060,6 +1089,20 @@ export interface components {
          * @enum {string}
          */
         FrameKindInfo: "world" | "base" | "flange" | "tcp" | "target" | "frame" | "item";
+        /** @description Where a new frame stands. */
+        FramePlace: "carrier" | {
+            /** @description Origin, a point of its X axis, and a point on the side of its Y axis; world coordinates. */
+            three_points: number[][];
+        } | {
+            /** @description At a point with Z along a normal; world coordinates. */
+            face: {
+                at_mm: number[];
+                normal: number[];
+            };
+        } | {
+            /** @description In the middle of a round face with Z along its axis. */
+            round_face: components["schemas"]["PickedFace"];
+        };
         /** @description Points to show, and how one looks now. */
         FramePointsRequest: {
             /**
@@ -1205,6 +1248,8 @@ export interface components {
             open_edges: number;
             /** @description Where it stands in the chosen frame. */
             pose: components["schemas"]["PoseDocument"];
+            /** @description How it is turned there, as a unit quaternion x, y, z, w. */
+            quaternion_xyzw: number[];
             /** @description Connected pieces. */
             shells: number;
             /** @description Along its own axes, with its links where they are; none without a body. */
@@ -1387,6 +1432,19 @@ export interface components {
         Named: {
             name: string;
         };
+        /** @description A new frame, and where it stands. */
+        NewFrame: {
+            at: components["schemas"]["FramePlace"];
+            /** Format: int64 */
+            base_revision: number;
+            kind: components["schemas"]["FrameKind"];
+            /** @description The link of that which it hangs on. */
+            on_link?: string | null;
+            /** @description Id of what carries it; the world frame if absent. */
+            parent?: string | null;
+            /** Format: double */
+            time_s: number;
+        };
         /** @description What the sweep found for one pair. */
         PairReport: {
             /** @description One body. */
@@ -1450,6 +1508,13 @@ export interface components {
             /** @description Why the run plan can't be run, if it can't. */
             fault?: string | null;
             moves: components["schemas"]["MoveInfo"][];
+        };
+        /** @description A triangle of a body, as it was picked. */
+        PickedFace: {
+            /** @description Index of the body in the cell's list. */
+            body: number;
+            /** @description Index of the triangle in its mesh. */
+            triangle: number;
         };
         /** @description Where an item stands in the frame that carries it. */
         Placement: {
@@ -2391,6 +2456,47 @@ export interface operations {
             };
         };
     };
+    add_frame: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewFrame"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CellDetail"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     mesh: {
         parameters: {
             query?: never;
@@ -2524,7 +2630,7 @@ export interface operations {
                     "application/json": components["schemas"]["CellDetail"];
                 };
             };
-            409: {
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -2760,7 +2866,7 @@ export interface operations {
                     "application/json": components["schemas"]["CellDetail"];
                 };
             };
-            409: {
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -11,6 +11,7 @@ import { useLive } from '../api/live'
 import FindingsPanel from '../findings/FindingsPanel.vue'
 import { useFindings } from '../findings/findingsStore'
 import ExportDialog from '../scene/ExportDialog.vue'
+import { useExport } from '../scene/exportStore'
 import Picture from '../scene/Picture.vue'
 import BindingSheet from '../settings/BindingSheet.vue'
 import FindDialog from '../settings/FindDialog.vue'
@@ -55,6 +56,7 @@ const dial = useHeldDial()
 const what = useWhat()
 const items = useItems()
 const bringing = useImport()
+const exporting = useExport()
 const units = useUnits()
 const links = useLinks()
 
@@ -149,7 +151,14 @@ const hint = computed(() => {
   return [...hints, 'wheel comes nearer', double, `hold V: left turns`, `${readable(actions.value.find((a) => a.id === 'bindings')?.key ?? '?')} shows all`].filter(Boolean).join(' · ')
 })
 const pointer = ref<Vec3 | null>(null)
-const coordinates = computed(() => pointer.value?.map((x) => units.number(x)).join('  ') ?? '–')
+/** The frame that coordinates are given in. */
+const inFrame = computed(() => (typeof items.frame === 'object' ? cell.items.get(items.frame.item) : undefined))
+const coordinates = computed(() => {
+  const node = inFrame.value && cell.cell?.item_nodes[cell.cell.document.items.indexOf(inFrame.value)]
+  const at = pointer.value && (node === undefined ? pointer.value : exporting.scene?.inFrame(node, pointer.value))
+  return at?.map((x) => units.number(x)).join('  ') ?? '–'
+})
+const under = computed(() => (what.hovered ? cell.items.get(what.hovered)?.name : ''))
 const lengthUnits = ['mm', 'cm', 'm', 'inch'] as const
 const nextUnit = () => (settings.units.length = lengthUnits[(lengthUnits.indexOf(settings.units.length) + 1) % 4]!)
 
@@ -194,7 +203,8 @@ const strip = computed(() => settings.panels.path || !!tours.tour)
     <footer class="status">
       <span class="hint" data-test="hint">{{ hint }}</span>
       <span class="grow" />
-      <span>World <span class="number" data-test="coordinates">{{ coordinates }}</span> <button class="unit" title="Lengths in another unit" data-test="unit" @click="nextUnit">{{ units.sign }}</button></span>
+      <span v-if="under" class="under" data-test="under">{{ under }}</span>
+      <span>{{ inFrame?.name ?? 'World' }} <span class="number" data-test="coordinates">{{ coordinates }}</span> <button class="unit" title="Lengths in another unit" data-test="unit" @click="nextUnit">{{ units.sign }}</button></span>
       <span data-test="saving">{{ cell.saving ? 'Saving…' : `Saved, revision ${cell.cell?.revision}` }}</span>
     </footer>
     <FindDialog :actions="actions" />
@@ -228,6 +238,7 @@ const strip = computed(() => settings.panels.path || !!tours.tour)
 .away { position: absolute; width: 1px; height: 1px; opacity: 0; pointer-events: none; }
 .dropping { position: fixed; inset: 10px; z-index: 30; display: grid; place-content: center; border: 2px dashed var(--accent); border-radius: 10px; background: color-mix(in srgb, var(--accent-tint) 80%, transparent); font-size: 18px; font-weight: 700; color: var(--accent); pointer-events: none; }
 .grow { flex: 1; }
+.under { max-width: 180px; overflow: hidden; text-overflow: ellipsis; }
 .banner { position: absolute; left: 50%; bottom: 14px; translate: -50% 0; padding: 8px 14px; border-radius: 6px; background: rgb(var(--v-theme-error)); color: rgb(var(--v-theme-surface)); }
 .whole { height: 100vh; display: grid; place-content: center; gap: 12px; justify-items: center; }
 </style>

@@ -58,7 +58,7 @@ const missing = computed(() => bringing.found.flatMap((f) => f.missing))
     <v-card title="Bring in" data-test="import-dialog" @dragover.prevent @drop.prevent.stop="drop">
       <v-card-text class="body">
         <p v-if="bringing.failed" class="problem" role="alert" data-test="import-failed">{{ bringing.failed }}</p>
-        <div v-else-if="state?.state === 'reading'" class="reading" role="status"><v-progress-linear :model-value="progress" color="primary" height="5" rounded /><span>{{ doing }}</span></div>
+        <div v-else-if="state?.state === 'reading'" class="reading" role="status"><v-progress-linear :model-value="progress" :indeterminate="bringing.sent === 1 && (state.total < 2)" color="primary" height="5" rounded /><span>{{ doing }}</span></div>
         <p v-else-if="state?.state === 'package'" data-test="import-package">A cell package: <b>{{ state.name }}</b>, {{ state.items }} items, {{ state.files }} files, {{ (state.bytes / 1e6).toFixed(1) }} MB. It becomes a cell of its own.</p>
         <template v-else-if="state?.state === 'things'">
           <table>
@@ -70,12 +70,12 @@ const missing = computed(() => bringing.found.flatMap((f) => f.missing))
                 <td><select v-model="c.role" aria-label="Role"><option v-for="r in roles" :key="r" :value="r">{{ r }}</option></select></td>
                 <td><select v-model="c.unit" :disabled="bringing.found[i]!.says_itself" aria-label="Unit" data-test="found-unit"><option value="mm">mm</option><option value="cm">cm</option><option value="m">m</option><option value="inch">inch</option></select></td>
                 <td><select v-model="c.up" :disabled="bringing.found[i]!.says_itself" aria-label="Axis that points up" data-test="found-up"><option value="z">Z</option><option value="y">Y</option></select></td>
-                <td class="number right" data-test="found-size">{{ size(bringing.found[i]!, c) }}</td>
+                <td class="number right size" data-test="found-size">{{ size(bringing.found[i]!, c) }}</td>
                 <td class="number right">{{ bringing.found[i]!.triangles.toLocaleString('en') }}</td>
                 <td v-if="bringing.into === 'cell'"><select v-model="c.parent" class="carrier" aria-label="Hangs on"><option value="">the floor</option><option v-for="p in carriers" :key="p.id" :value="p.id">{{ p.name }}</option></select></td>
               </tr>
               <tr class="about"><td /><td colspan="7">
-                <span v-if="bringing.found[i]!.kind === 'robot' && !bringing.found[i]!.problem" class="soft">{{ bringing.found[i]!.links }} links, {{ bringing.found[i]!.joints }} moving joints{{ bringing.found[i]!.srdf ? `, with ${bringing.found[i]!.srdf}` : '' }}. </span>
+                <span v-if="bringing.found[i]!.kind === 'robot' && !bringing.found[i]!.problem" class="soft">{{ bringing.found[i]!.links }} links, {{ bringing.found[i]!.joints }} moving joints{{ bringing.found[i]!.srdf ? `, with ${bringing.found[i]!.srdf}${bringing.found[i]!.joint_groups.length ? ` (groups ${bringing.found[i]!.joint_groups.join(', ')})` : ''}` : '' }}. </span>
                 <span v-if="flaws(bringing.found[i]!)" class="soft" data-test="found-flaws">{{ flaws(bringing.found[i]!) }}</span>
                 <span v-if="bringing.found[i]!.problem" class="problem" data-test="found-problem">{{ bringing.found[i]!.problem }}</span>
               </td></tr>
@@ -94,7 +94,7 @@ const missing = computed(() => bringing.found.flatMap((f) => f.missing))
       </v-card-text>
       <v-card-actions>
         <v-spacer /><v-btn data-test="import-stop" @click="bringing.stop">{{ state?.state === 'reading' && !bringing.failed ? 'Stop' : 'Cancel' }}</v-btn>
-        <v-btn color="primary" :disabled="!bringing.ready || !!bringing.failed" :loading="bringing.storing" data-test="import-store" @click="store">Bring in</v-btn>
+        <v-btn color="primary" variant="flat" :disabled="!bringing.ready || !!bringing.failed" :loading="bringing.storing" data-test="import-store" @click="store">Bring in</v-btn>
       </v-card-actions>
     </v-card>
   </v-dialog>
@@ -108,6 +108,7 @@ th { text-align: left; font-weight: 600; color: var(--soft); padding: 0 6px 4px;
 td { padding: 2px 6px; }
 tbody { border-top: 1px solid var(--line); }
 .right { text-align: right; }
+.size { white-space: nowrap; }
 .off .name, .off .number { opacity: 0.5; }
 .about td { padding-top: 0; font-size: 12px; }
 .name { width: 100%; min-width: 120px; border-bottom: 1px solid var(--line); }

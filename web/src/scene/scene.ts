@@ -172,6 +172,12 @@ export class Scene {
     this.restate()
   }
 
+  /** A point of the world (mm) in a coordinate system. */
+  inFrame(node: number, at: Vec3): Vec3 {
+    const matrix = this.bodies?.nodes[node]?.matrix
+    return matrix ? metres(at).applyMatrix4(matrix.clone().invert()).divideScalar(M).toArray() : at
+  }
+
   /** How many coordinate systems there are. */
   get nodeCount(): number {
     return this.bodies?.nodes.length ?? 0

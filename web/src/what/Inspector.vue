@@ -26,6 +26,7 @@ const frame = computed({
 })
 const axes = ['X', 'Y', 'Z'] as const
 const turns = ['Roll', 'Pitch', 'Yaw'] as const
+const convention = ['Roll about the fixed X, first', 'Pitch about the fixed Y, second', 'Yaw about the fixed Z, last'] as const
 function typed(part: 'xyz_mm' | 'rpy_deg', i: number, value: number) {
   const pose = structuredClone(fact.value!.pose)
   pose[part]![i] = value
@@ -35,7 +36,7 @@ function typed(part: 'xyz_mm' | 'rpy_deg', i: number, value: number) {
 function shifted(part: 'xyz_mm' | 'rpy_deg', i: number, value: number) {
   const by = { xyz_mm: [0, 0, 0], rpy_deg: [0, 0, 0] }
   by[part][i] = value
-  void items.arrange({ shift: { frame: items.frame, by } })
+  void items.arrange({ shift: { frame: items.frame, by, about_mm: items.about } })
 }
 
 const parent = computed(() => (one.value?.parent ? cell.items.get(one.value.parent) : null))
@@ -86,7 +87,7 @@ function carrierChosen(e: Event) {
     <div v-if="one && fact" class="pose">
       <template v-for="(name, i) in axes" :key="name">
         <span class="soft">{{ name }}</span><UnitField :value="fact.pose.xyz_mm![i]!" kind="length" :label="name" :disabled="one.locked" :data-test="`at-${name}`" @typed="typed('xyz_mm', i, $event)" />
-        <span class="soft">{{ turns[i] }}</span><UnitField :value="fact.pose.rpy_deg![i]!" kind="angle" :label="turns[i]!" :disabled="one.locked" :data-test="`at-${turns[i]}`" @typed="typed('rpy_deg', i, $event)" />
+        <span class="soft">{{ turns[i] }}</span><UnitField :value="fact.pose.rpy_deg![i]!" kind="angle" :label="convention[i]!" :disabled="one.locked" :data-test="`at-${turns[i]}`" @typed="typed('rpy_deg', i, $event)" />
       </template>
     </div>
     <div v-else-if="items.chosen.length > 1" class="pose">
@@ -103,6 +104,7 @@ function carrierChosen(e: Event) {
       </dd>
       <dt>Hangs on</dt>
       <dd><select :value="one?.parent ?? ''" aria-label="Hangs on" data-test="hangs-on" @change="carrierChosen"><option value="">the floor</option><option v-for="p in parents" :key="p.id" :value="p.id">{{ p.name }}</option></select><span v-if="parent && one?.on_link" class="soft" :title="`Link ${one.on_link}`"> {{ one.on_link.replaceAll('_', ' ') }}</span></dd>
+      <template v-if="fact"><dt title="Unit quaternion">x y z w</dt><dd class="number small" data-test="item-quaternion" :title="`Orientation as a unit quaternion x, y, z, w: ${fact.quaternion_xyzw.join(', ')}`">{{ fact.quaternion_xyzw.map((q) => q.toFixed(3)).join(' ') }}</dd></template>
       <template v-if="size"><dt>Size</dt><dd class="number" data-test="item-size">{{ size }} {{ units.sign }}</dd></template>
       <template v-if="total.triangles">
         <dt>Volume</dt><dd class="number" data-test="item-volume">{{ total.volume == null ? 'open mesh' : units.volume(total.volume) }}</dd>
@@ -129,6 +131,8 @@ dd { min-width: 0; }
 .file { overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
 .colour { display: flex; gap: 6px; align-items: center; }
 .colour input { width: 22px; height: 16px; padding: 0; border: 1px solid var(--line); border-radius: 3px; }
+
+.small { font-size: 11px; }
 .link { color: var(--accent); font-weight: 600; }
 .notes { width: 100%; margin-top: 6px; padding: 2px 4px; border: 1px solid var(--line); border-radius: 4px; resize: vertical; }
 .problem { color: rgb(var(--v-theme-error)); }

@@ -67,6 +67,7 @@ function toggleBranch(id: string) {
   closed.value = next
 }
 function click(e: MouseEvent, id: string) {
+  byKeys = false
   if (e.shiftKey && what.selected.size) {
     const ids = rows.value.map((r) => r.item.id)
     const [a, b] = [ids.indexOf([...what.selected].at(-1)!), ids.indexOf(id)].sort((x, y) => x - y)
@@ -79,6 +80,7 @@ function key(e: KeyboardEvent) {
   const at = rows.value.findIndex((r) => r.item.id === [...what.selected].at(-1))
   const row = rows.value[at]
   const go = (i: number) => rows.value[i] && what.select(rows.value[i]!.item.id)
+  if (e.key.startsWith('Arrow') || e.key === 'Home' || e.key === 'End') byKeys = true
   if (e.key === 'ArrowDown') go(Math.min(rows.value.length - 1, at + 1))
   else if (e.key === 'ArrowUp') go(Math.max(0, at - 1))
   else if (e.key === 'ArrowLeft' && row) {
@@ -99,8 +101,9 @@ function key(e: KeyboardEvent) {
 // ---- a name typed goes to the next item that begins with it
 let typedSoFar = ''
 let lastTyped = 0
-/** Letters select by name only while letters follow each other, or with Shift off a key that means something. */
-const isTyping = (e: KeyboardEvent) => e.timeStamp - lastTyped < 900 || !keysInForce.value.has(bindingOf(e))
+/** While one goes through the list by keys, letters go to names; after a click they are shortcuts, if they mean something. */
+let byKeys = false
+const isTyping = (e: KeyboardEvent) => byKeys || !keysInForce.value.has(bindingOf(e))
 const keysInForce = computed(() => new Set(useActions().map((a) => a.key)))
 function typeAhead(letter: string, at: number, go: (i: number) => unknown) {
   const now = performance.now()

@@ -8,6 +8,21 @@ import { useWhat } from './whatStore'
 
 export type Arrange = Schemas['Arrange']
 export type FrameChoice = Schemas['FrameChoice']
+/** A picked place: a point (mm), and the face it lies on. */
+export interface Place { at: Vec3; normal: Vec3; item: string; body?: number; triangle?: number }
+
+type FrameKind = 'frame' | 'tcp'
+/** What places are picked for: how many, and what is asked each time. */
+export const pickedFor = {
+  'point-to-point': { asks: ['Click the point of the selection', 'Click the point it goes to'], corners: true, own: true },
+  'face-to-face': { asks: ['Click the face of the selection', 'Click the face it lies against'], corners: false, own: true },
+  'axis-to-axis': { asks: ['Click a round face of the selection: a pin, a hole, a shaft', 'Click the round face whose axis it takes'], corners: false, own: true },
+  about: { asks: ['Click the point to turn the selection about'], corners: true, own: false },
+  'frame-face': { asks: ['Click the face where the frame stands, Z out of it'], corners: false, own: false },
+  'frame-axis': { asks: ['Click the round face in whose axis the frame stands'], corners: false, own: false },
+  'frame-points': { asks: ['Click the origin', 'Click a point of the X axis', 'Click a point on the side of the Y axis'], corners: true, own: false },
+} as const
+export type PickedFor = keyof typeof pickedFor
 export const roles = ['robot', 'tool', 'fixture', 'part', 'structure', 'frame', 'group'] as const
 
 /** Changing what is in the cell. */
@@ -26,8 +41,10 @@ export const useItems = defineStore('items', () => {
   const doomed = ref<{ ids: string[]; gone: Schemas['Consequences'] } | null>(null)
   /** Items about to hang on something else: which pose stays is asked. */
   const hanging = ref<{ ids: string[]; parent: string | null; link: string | null } | null>(null)
-  /** A place of the items that waits for the place it goes to. */
-  const snapping = ref<{ kind: 'point' | 'face'; from?: { at: number[]; normal: number[] } } | null>(null)
+  /** Places that are being picked, and what for. */
+  const picking = shallowRef<{ for: PickedFor; places: Place[] } | null>(null)
+  /** What the selection is turned about, if not its origin (mm). */
+  const about = ref<Vec3 | null>(null)
 
   /** How far the handles have taken the selection since the drag began. */
   const dragged = ref<{ by_mm: Vec3; turn_deg: number } | null>(null)
@@ -65,7 +82,8 @@ export const useItems = defineStore('items', () => {
     const family = new Set([...what.selected].flatMap((id) => cell.family(id)))
     const nodes = new Set(open.document.items.flatMap((item, i) => (family.has(item.id) ? open.item_nodes[i]! : [])))
     for (const body of open.bodies) if (family.has(body.item)) nodes.add(body.node)
-    const at = [...first.world.slice(0, 3), ...first.axes.slice(3)]
+    const origin = about.value && handles.value === 'turn' ? about.value.map((x) => x / 1e3) : first.world.slice(0, 3)
+    const at = [...origin, ...first.axes.slice(3)]
     return { at, nodes: [...nodes] }
   })
 
@@ -111,30 +129,46 @@ export const useItems = defineStore('items', () => {
     hanging.value = null
     return arrange({ hang: { parent, on_link: link, keep } }, ids)
   }
-  /** A frame, or a TCP, at the selection or at the world's origin. */
-  async function addFrame(kind: 'frame' | 'tcp', at?: { xyz_mm: number[] }) {
-    const carrier = one.value
-    const ids = new Set(cell.items.keys())
-    let n = 1
-    while (ids.has(`${kind}-${n}`)) n++
-    const name = kind === 'tcp' ? `TCP ${n}` : `Frame ${n}`
-    const pose = { xyz_mm: at?.xyz_mm ?? [0, 0, 0], rpy_deg: [0, 0, 0] }
-    const item = { id: `${kind}-${n}`, name, role: 'frame' as const, frame_kind: kind, parent: carrier?.id, pose }
-    await selectingNew(() => cell.edit({ edit: 'add_items', items: [item] }))
+  /** A frame, or a TCP: where what carries it stands, or at a picked place, and it goes with what was picked. */
+  function addFrame(kind: FrameKind, at: Schemas['FramePlace'] = 'carrier', on?: Place) {
+    const link = on?.body === undefined ? null : cell.cell!.bodies[on.body]?.link
+    const parent = on ? on.item : (one.value?.id ?? null)
+    return selectingNew(() =>
+      cell.change(() => {
+        const { id, revision } = cell.cell!
+        const body = { base_revision: revision, time_s: when.time, kind, parent, on_link: link, at }
+        return answer(api.POST('/api/cells/{id}/frames', { params: { path: { id } }, body }))
+      }),
+    )
   }
   const toggleLock = () => change({ locked: !locked.value })
 
-  /** Takes the clicks of a snap: first a place of the selection, then where it goes. */
-  async function snapTo(at: number[], normal: number[]) {
-    const { kind, from } = snapping.value!
-    if (!from) {
-      snapping.value = { kind, from: { at, normal } }
+  /** Takes a picked place; whether that was the last. */
+  async function picked(place: Place): Promise<boolean> {
+    const { for: what, places } = picking.value!
+    const all = [...places, place]
+    if (all.length < pickedFor[what].asks.length) {
+      picking.value = { for: what, places: all }
       return false
     }
-    snapping.value = null
-    if (kind === 'point') await arrange({ point_to_point: { from_mm: from.at, to_mm: at } })
-    else await arrange({ face_to_face: { from_mm: from.at, from_normal: from.normal, to_mm: at, to_normal: normal } })
+    picking.value = null
+    const [a, b, c] = all as [Place, Place, Place]
+    const face = (p: Place) => ({ body: p.body!, triangle: p.triangle! })
+    switch (what) {
+      case 'point-to-point': await arrange({ point_to_point: { from_mm: a.at, to_mm: b.at } }); break
+      case 'face-to-face': await arrange({ face_to_face: { from_mm: a.at, from_normal: a.normal, to_mm: b.at, to_normal: b.normal } }); break
+      case 'axis-to-axis': await arrange({ axis_to_axis: { from: face(a), to: face(b) } }); break
+      case 'about': [about.value, handles.value] = [a.at, 'turn']; break
+      case 'frame-face': await addFrame('frame', { face: { at_mm: a.at, normal: a.normal } }, a); break
+      case 'frame-axis': await addFrame('frame', { round_face: face(a) }, a); break
+      case 'frame-points': await addFrame('frame', { three_points: [a.at, b.at, c.at] }, a)
+    }
     return true
+  }
+  watch(() => what.selected, () => (about.value = null))
+  /** Numbers, and the coordinates of the pointer, in this frame. */
+  function useFrame(item: string | null) {
+    frame.value = item ? { item } : 'world'
   }
 
   // ---- visibility sets
@@ -144,7 +178,7 @@ export const useItems = defineStore('items', () => {
   const deleteSet = (id: string) => cell.edit({ edit: 'delete_set', set: id })
 
   return {
-    frame, handles, carry, dragged, facts, problem, grip, doomed, hanging, snapping, chosen, one, locked, sets,
-    arrange, rename, change, duplicate, group, ungroup, askDelete, remove, hang, addFrame, toggleLock, snapTo, saveSet, deleteSet,
+    frame, handles, carry, dragged, facts, problem, grip, doomed, hanging, picking, about, chosen, one, locked, sets,
+    arrange, rename, change, duplicate, group, ungroup, askDelete, remove, hang, addFrame, toggleLock, picked, useFrame, saveSet, deleteSet,
   }
 })

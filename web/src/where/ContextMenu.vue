@@ -23,7 +23,7 @@ const names = computed(() => {
 })
 const first = computed(() => names.value[0])
 const onThing = ['fit-selection', 'isolate', 'isolate-ghosted', 'hide', 'frame-of-selection', 'handles-move', 'handles-turn', 'rename', 'duplicate', 'lock', 'delete']
-const further = ['drop', 'snap-point', 'snap-face', 'group', 'ungroup', 'detach', 'new-frame', 'new-tcp', 'new-set', 'ghost', 'select-children', 'select-parent', 'select-role', 'select-mesh', 'export-urdf']
+const further = ['drop', 'snap-point', 'snap-face', 'snap-axis', 'turn-about', 'group', 'ungroup', 'detach', 'new-frame', 'new-tcp', 'frame-face', 'frame-axis', 'frame-points', 'use-frame', 'new-set', 'ghost', 'select-children', 'select-parent', 'select-role', 'select-mesh', 'export-urdf']
 const elsewhere = ['fit-all', 'show-all', 'opposite', 'level', 'stand', 'fit-rectangle']
 function run(what: () => unknown) {
   emit('close')

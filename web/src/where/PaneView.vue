@@ -11,7 +11,7 @@ import type { Hit } from '../scene/picking'
 import { sceneKey } from '../scene/sceneKey'
 import { useSettings } from '../settings/settingsStore'
 import { useUnits } from '../settings/units'
-import { useItems } from '../what/itemsStore'
+import { pickedFor, useItems } from '../what/itemsStore'
 import { useWhat } from '../what/whatStore'
 import { useWhen } from '../when/whenStore'
 import BearingDial from './BearingDial.vue'
@@ -101,21 +101,23 @@ function answerAsking(at: [number, number], hit: Hit | null) {
       if (hit?.body === undefined) return
       where.asking = null
       return void where.faceOn(hit.body, hit.triangle!)
-    case 'snap':
-      if (!hit?.normal) return
-      // The first place is one of the selection's, the second is not.
-      if (!items.snapping?.from !== what.selected.has(hit.item)) return (cell.notice = items.snapping?.from ? 'Click a place of something else.' : 'Click a place of the selection first.')
-      return void snapped(at, hit)
+    case 'places': {
+      if (!hit?.normal || !items.picking) return
+      const first = !items.picking.places.length
+      const family = new Set([...what.selected].flatMap((id) => cell.family(id)))
+      if (pickedFor[items.picking.for].own && first !== family.has(hit.item)) return (cell.notice = first ? 'Click a place of the selection first.' : 'Click a place of something else.')
+      return void picked(at, hit)
+    }
     case 'pivot':
       if (!hit) return
       where.asking = null
       return where.change(withPivot(view.value, hit.at))
   }
 }
-/** A vertex near the pointer is taken rather than the face. */
-async function snapped(at: [number, number], hit: Hit) {
-  const point = items.snapping!.kind === 'point' ? scene.value!.cornerNear(props.index, hit, at) : hit.at
-  if (await items.snapTo(point, hit.normal!)) where.asking = null
+/** Where points are picked, a vertex near the pointer is taken. */
+async function picked(at: [number, number], hit: Hit) {
+  const point = pickedFor[items.picking!.for].corners ? scene.value!.cornerNear(props.index, hit, at) : hit.at
+  if (await items.picked({ ...hit, at: point, normal: hit.normal! })) where.asking = null
 }
 const planned = computed(() => (standpoint.planned ? seen(standpoint.planned) : null))
 
@@ -198,11 +200,10 @@ const spacing = computed(() => {
   const mm = Math.round(gridPitch(widthAtPivot(view.value) / 1e3) * 1e3)
   return settings.units.length === 'mm' && mm >= 1000 ? `${mm / 1000} m` : units.short(mm)
 })
-const asked = { stand: 'Click where to stand', 'camera-from': 'Click where the camera stands', 'camera-to': 'Click what it looks at', rectangle: 'Draw a rectangle round what to fit', 'face-on': 'Click the face to look at square on', pivot: 'Click the point to turn about', snap: '' }
+const asked = { stand: 'Click where to stand', 'camera-from': 'Click where the camera stands', 'camera-to': 'Click what it looks at', rectangle: 'Draw a rectangle round what to fit', 'face-on': 'Click the face to look at square on', pivot: 'Click the point to turn about', places: '' }
 const question = computed(() => {
-  if (where.asking !== 'snap') return where.asking ? asked[where.asking] : ''
-  const what = items.snapping?.kind === 'face' ? 'face' : 'point'
-  return items.snapping?.from ? `Click the ${what} it goes to` : `Click the ${what} of the selection`
+  if (where.asking !== 'places') return where.asking ? asked[where.asking] : ''
+  return items.picking ? pickedFor[items.picking.for].asks[items.picking.places.length] : ''
 })
 defineExpose({ ahead: hand.ahead })
 </script>

@@ -35,7 +35,7 @@ export interface Pane {
 }
 
 /** A click in the picture that something waits for. */
-export type Asking = 'stand' | 'camera-from' | 'camera-to' | 'rectangle' | 'face-on' | 'pivot' | 'snap'
+export type Asking = 'stand' | 'camera-from' | 'camera-to' | 'rectangle' | 'face-on' | 'pivot' | 'places'
 
 /** From where one looks and how it is drawn. */
 export const useWhere = defineStore('where', () => {

@@ -20,4 +20,4 @@ pub use joint::{JointKind, JointLimits, Span};
 pub use mechanism::{Joint, Link, Mechanism, MechanismError};
 pub use numeric::numeric_inverse;
 pub use ortho_parallel::{OrthoParallelArm, WristReach};
-pub use placing::{Placing, face_to_face, motion_in};
+pub use placing::{Placing, axis_to_axis, face_to_face, frame_along, frame_through, motion_in};

@@ -93,6 +93,38 @@ pub fn face_to_face(from: (&Point, &Vector), to: (&Point, &Vector)) -> Pose {
     Translation3::from(to.0.coords) * turn * Translation3::from(-from.0.coords)
 }
 
+/// The motion in the world that brings one axis onto another: `from` and `to` are a point and the
+/// direction of each. The turn is the smaller of the two there are, and nothing slides along the axis.
+#[must_use]
+pub fn axis_to_axis(from: (&Point, &Vector), to: (&Point, &Vector)) -> Pose {
+    let towards = if from.1.dot(to.1) < 0.0 { -to.1 } else { *to.1 };
+    let turn = UnitQuaternion::rotation_between(from.1, &towards).unwrap_or_default();
+    let along = towards.normalize();
+    let gap = to.0 - from.0;
+    let across = gap - along * gap.dot(&along);
+    Translation3::from(from.0.coords + across) * turn * Translation3::from(-from.0.coords)
+}
+
+/// The frame with its origin at `origin`, X towards `on_x`, and Y on the side of `beside`. `None` where
+/// the three lie in a line.
+#[must_use]
+pub fn frame_through(origin: &Point, on_x: &Point, beside: &Point) -> Option<Pose> {
+    let x = (on_x - origin).try_normalize(1e-9)?;
+    let z = x.cross(&(beside - origin)).try_normalize(1e-9)?;
+    let axes = nalgebra::Matrix3::from_columns(&[x, z.cross(&x), z]);
+    Some(Pose::from_parts(Translation3::from(origin.coords), UnitQuaternion::from_matrix(&axes)))
+}
+
+/// The frame at `origin` with Z along `z`; X stays as level as can be.
+#[must_use]
+pub fn frame_along(origin: &Point, z: &Vector) -> Pose {
+    let level = Vector::z().cross(z).try_normalize(1e-6);
+    let x = level.unwrap_or_else(|| Vector::x() - z.normalize() * z.normalize().x);
+    let (x, z) = (x.normalize(), z.normalize());
+    let axes = nalgebra::Matrix3::from_columns(&[x, z.cross(&x), z]);
+    Pose::from_parts(Translation3::from(origin.coords), UnitQuaternion::from_matrix(&axes))
+}
+
 /// The coordinate axis that leans least along `direction`.
 fn most_across(direction: &Vector) -> Vector {
     let mut axis = Vector::zeros();
@@ -145,6 +177,30 @@ mod tests {
         // The frame's Z is the world's −Y; a quarter turn about it takes +X to +Z.
         assert!((motion * about - Point::new(1.0, -2.0, 0.0)).norm() < 1e-12);
         assert!((motion * Point::new(2.0, 0.0, 0.0) - Point::new(1.0, -2.0, 1.0)).norm() < 1e-12);
+    }
+
+    #[test]
+    fn an_axis_comes_onto_another_without_sliding_along_it() {
+        let (p, q) = (Point::new(0.1, 0.2, 0.3), Point::new(5.0, 5.0, 9.0));
+        for to in [Vector::z(), -Vector::z()] {
+            let motion = axis_to_axis((&p, &Vector::new(0.0, 0.6, 0.8)), (&q, &to));
+            assert!((motion * Vector::new(0.0, 0.6, 0.8) - Vector::z()).norm() < 1e-12);
+            assert!((motion * p - Point::new(5.0, 5.0, 0.3)).norm() < 1e-12);
+        }
+    }
+
+    #[test]
+    fn frames_stand_where_points_and_faces_say() {
+        let (o, x, y) = (Point::new(1.0, 1.0, 1.0), Point::new(1.0, 3.0, 1.0), Point::new(0.0, 2.0, 1.0));
+        let frame = frame_through(&o, &x, &y).unwrap();
+        assert!((frame * Point::new(2.0, 0.0, 0.0) - x).norm() < 1e-12);
+        assert!((frame * Point::new(1.0, 1.0, 0.0) - y).norm() < 1e-12);
+        assert_eq!(frame_through(&o, &x, &Point::new(1.0, 7.0, 1.0)), None);
+        for z in [Vector::z(), -Vector::z(), Vector::x(), Vector::new(0.3, -0.4, 0.5)] {
+            let frame = frame_along(&o, &z);
+            assert!((frame * Vector::z() - z.normalize()).norm() < 1e-12);
+            assert!((frame.rotation * Vector::x()).z.abs() < 1e-9, "X is level");
+        }
     }
 
     #[rstest::rstest]

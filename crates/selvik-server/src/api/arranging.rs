@@ -3,9 +3,12 @@
 use axum::Json;
 use axum::extract::{Path, State};
 use nalgebra::{Quaternion, Translation3, UnitQuaternion};
-use selvik_core::robot::{Placing, face_to_face, motion_in};
+use selvik_core::mesh::round_face;
+use selvik_core::robot::{Placing, axis_to_axis, face_to_face, frame_along, frame_through, motion_in};
 use selvik_core::spatial::{Point, Pose, Vector};
-use selvik_formats::package::{Edit, Hanging, Placement, PoseDocument};
+use selvik_formats::package::{
+    Edit, FrameKind, Hanging, ItemDocument, Placement, PoseDocument, RoleDocument,
+};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -46,8 +49,14 @@ pub enum FrameChoice {
 #[derive(Deserialize, ToSchema)]
 #[serde(rename_all = "snake_case")]
 pub enum Arrange {
-    /// By so much along and about the axes of a frame; turned about the origin of the first item.
-    Shift { frame: FrameChoice, by: PoseDocument },
+    /// By so much along and about the axes of a frame; turned about the origin of the first item, or about
+    /// a point.
+    Shift {
+        frame: FrameChoice,
+        by: PoseDocument,
+        #[serde(default)]
+        about_mm: Option<[f64; 3]>,
+    },
     /// To stand exactly there in a frame; one item.
     Put { frame: FrameChoice, at: PoseDocument },
     /// By a motion in the world: x, y, z (m), quaternion x, y, z, w.
@@ -56,12 +65,23 @@ pub enum Arrange {
     PointToPoint { from_mm: [f64; 3], to_mm: [f64; 3] },
     /// A face of the items against another face.
     FaceToFace { from_mm: [f64; 3], from_normal: [f64; 3], to_mm: [f64; 3], to_normal: [f64; 3] },
+    /// The axis of a round face of the items onto that of another.
+    AxisToAxis { from: PickedFace, to: PickedFace },
     /// Straight down or up, until the lowest point is on the floor.
     Drop,
     /// On something else, keeping the pose in the world or in the frame that carries it.
     Hang { parent: Option<String>, on_link: Option<String>, keep: KeptPose },
     /// Into a new group, where they are.
     Group { name: String },
+}
+
+/// A triangle of a body, as it was picked.
+#[derive(Deserialize, ToSchema, Clone, Copy)]
+pub struct PickedFace {
+    /// Index of the body in the cell's list.
+    body: usize,
+    /// Index of the triangle in its mesh.
+    triangle: usize,
 }
 
 /// Which pose stays when what carries an item changes.
@@ -134,9 +154,12 @@ fn edit_of(cell: &OpenCell, request: &ArrangeRequest) -> Result<Edit, Problem> {
             let world = frame_pose(cell, &placing, frame, first)? * pose_of(at)?;
             world * placing.world(first).inverse()
         }
-        Arrange::Shift { frame, by } => {
+        Arrange::Shift { frame, by, about_mm } => {
             let (frame, by) = (frame_pose(cell, &placing, frame, first)?, pose_of(by)?);
-            let about = Point::from(placing.world(first).translation.vector);
+            let about = match about_mm {
+                Some(mm) => point(mm)?,
+                None => Point::from(placing.world(first).translation.vector),
+            };
             motion_in(&frame, &about, &by.translation.vector, &by.rotation)
         }
         Arrange::Motion { by: [x, y, z, i, j, k, w] } => {
@@ -146,19 +169,16 @@ fn edit_of(cell: &OpenCell, request: &ArrangeRequest) -> Result<Edit, Problem> {
             Pose::from_parts(Translation3::new(*x, *y, *z), turn)
         }
         Arrange::PointToPoint { from_mm, to_mm } => {
-            finite(&[*from_mm, *to_mm].concat())?;
-            let by = Vector::from(*to_mm) - Vector::from(*from_mm);
-            Pose::from_parts((by * 1e-3).into(), UnitQuaternion::identity())
+            let by = point(to_mm)? - point(from_mm)?;
+            Pose::from_parts(by.into(), UnitQuaternion::identity())
         }
         Arrange::FaceToFace { from_mm, from_normal, to_mm, to_normal } => {
-            finite(&[*from_mm, *to_mm, *from_normal, *to_normal].concat())?;
-            let point = |mm: &[f64; 3]| Point::from(mm.map(|x| x * 1e-3));
-            let normal = |n: &[f64; 3]| {
-                let found = Vector::from(*n).try_normalize(1e-9);
-                found.ok_or_else(|| Problem::refused("a face's normal has no direction"))
-            };
             let (from, to) = (normal(from_normal)?, normal(to_normal)?);
-            face_to_face((&point(from_mm), &from), (&point(to_mm), &to))
+            face_to_face((&point(from_mm)?, &from), (&point(to_mm)?, &to))
+        }
+        Arrange::AxisToAxis { from, to } => {
+            let (from, to) = (axis(cell, &placing, from)?, axis(cell, &placing, to)?);
+            axis_to_axis((&from.0, &from.1), (&to.0, &to.1))
         }
         Arrange::Drop => {
             let lowest = topmost.iter().filter_map(|&item| placing.lowest(item)).reduce(f64::min);
@@ -184,6 +204,97 @@ fn finite(numbers: &[f64]) -> Result<(), Problem> {
         Some(n) => Err(Problem::refused(format!("{n} is not a usable number"))),
         None => Ok(()),
     }
+}
+
+fn point(mm: &[f64; 3]) -> Result<Point, Problem> {
+    finite(mm)?;
+    Ok(Point::from(mm.map(|x| x * 1e-3)))
+}
+
+fn normal(of: &[f64; 3]) -> Result<Vector, Problem> {
+    finite(of)?;
+    let found = Vector::from(*of).try_normalize(1e-9);
+    found.ok_or_else(|| Problem::refused("a face's normal has no direction"))
+}
+
+/// A point and the direction of the axis of a round face, in the world.
+fn axis(cell: &OpenCell, placing: &Placing, picked: &PickedFace) -> Result<(Point, Vector), Problem> {
+    let body = cell.workcell.assembly.bodies().get(picked.body);
+    let body = body.ok_or_else(|| Problem::refused("there is no such body"))?;
+    let mesh = body.surface.mesh();
+    if picked.triangle >= mesh.triangles().len() {
+        return Err(Problem::refused("there is no such triangle"));
+    }
+    let round = round_face(mesh, picked.triangle);
+    let round =
+        round.ok_or_else(|| Problem::refused("that face is not round; pick a hole, a pin or a shaft"))?;
+    let pose = placing.node(body.node);
+    Ok((pose * round.centre, pose.rotation * *round.axis))
+}
+
+/// A new frame, and where it stands.
+#[derive(Deserialize, ToSchema)]
+pub struct NewFrame {
+    base_revision: i64,
+    time_s: f64,
+    kind: FrameKind,
+    /// Id of what carries it; the world frame if absent.
+    parent: Option<String>,
+    /// The link of that which it hangs on.
+    on_link: Option<String>,
+    at: FramePlace,
+}
+
+/// Where a new frame stands.
+#[derive(Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum FramePlace {
+    /// Where what carries it stands.
+    Carrier,
+    /// Origin, a point of its X axis, and a point on the side of its Y axis; world coordinates.
+    ThreePoints([[f64; 3]; 3]),
+    /// At a point with Z along a normal; world coordinates.
+    Face { at_mm: [f64; 3], normal: [f64; 3] },
+    /// In the middle of a round face with Z along its axis.
+    RoundFace(PickedFace),
+}
+
+/// Adds a frame or a TCP.
+#[utoipa::path(post, path = "/api/cells/{id}/frames", params(("id" = Uuid, Path)), request_body = NewFrame,
+    responses((status = 200, body = CellDetail), (status = 409, body = Problem), (status = 422, body = Problem)))]
+pub async fn add_frame(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Json(request): Json<NewFrame>,
+) -> Result<Json<CellDetail>, Problem> {
+    let cell = app.cell(id).await?;
+    let placing = Placing::new(&cell.workcell.assembly, &cell.joints_at(Some(request.time_s)));
+    let carrier = carrier(&cell, &placing, request.parent.as_deref(), request.on_link.as_deref())?;
+    let world = match &request.at {
+        FramePlace::Carrier => carrier,
+        FramePlace::ThreePoints([origin, on_x, beside]) => {
+            let frame = frame_through(&point(origin)?, &point(on_x)?, &point(beside)?);
+            frame.ok_or_else(|| Problem::refused("the three points lie in a line; pick others"))?
+        }
+        FramePlace::Face { at_mm, normal: along } => frame_along(&point(at_mm)?, &normal(along)?),
+        FramePlace::RoundFace(picked) => {
+            let (centre, along) = axis(&cell, &placing, picked)?;
+            frame_along(&centre, &along)
+        }
+    };
+    let items = &cell.workcell.document.items;
+    let (base, name) = if request.kind == FrameKind::Tcp { ("tcp", "TCP") } else { ("frame", "Frame") };
+    let free = |n: &usize| !items.iter().any(|i| i.id == format!("{base}-{n}"));
+    let n = (1..).find(free).expect("numbers never run out");
+    let item = ItemDocument {
+        parent: request.parent.clone(),
+        on_link: request.on_link.clone(),
+        pose: tidy(&PoseDocument::from_pose(&(carrier.inverse() * world))),
+        frame_kind: Some(request.kind),
+        ..ItemDocument::new(format!("{base}-{n}"), format!("{name} {n}"), RoleDocument::Frame)
+    };
+    let edit = Edit::AddItems { items: vec![item] };
+    app.commit(id, request.base_revision, &edit, Brought::default()).await.map(Json)
 }
 
 fn pose_of(document: &PoseDocument) -> Result<Pose, Problem> {
@@ -228,6 +339,8 @@ pub struct ItemFacts {
     item: String,
     /// Where it stands in the chosen frame.
     pose: PoseDocument,
+    /// How it is turned there, as a unit quaternion x, y, z, w.
+    quaternion_xyzw: [f64; 4],
     /// Where it stands in the world: x, y, z (m), quaternion x, y, z, w.
     world: [f64; 7],
     /// Where the chosen frame stands in the world.
@@ -283,11 +396,13 @@ fn facts_of(
     let masses: Vec<_> = bodies.iter().map(|b| b.surface.mass()).collect();
     let closed = !bodies.is_empty() && bodies.iter().all(|b| b.surface.topology().is_closed());
     let frame = frame_pose(cell, placing, frame, item)?;
+    let there = frame.inverse() * world;
     let document = cell.workcell.document.items.iter().find(|i| &i.id == id).expect("every item is written");
     let links = assembly.mechanism(item).map_or(&[][..], |m| m.links());
     Ok(ItemFacts {
         item: id.clone(),
-        pose: tidy(&PoseDocument::from_pose(&(frame.inverse() * world))),
+        pose: tidy(&PoseDocument::from_pose(&there)),
+        quaternion_xyzw: there.rotation.coords.into(),
         world: flat(&world),
         axes: flat(&frame),
         size_mm: size.map(|s| [s.x, s.y, s.z]),

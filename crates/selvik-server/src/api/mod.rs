@@ -38,6 +38,7 @@ pub fn router() -> OpenApiRouter<App> {
         .routes(routes!(edits::deletion))
         .routes(routes!(arranging::arrange))
         .routes(routes!(arranging::facts))
+        .routes(routes!(arranging::add_frame))
         .routes(routes!(edits::undo))
         .routes(routes!(edits::redo))
         .routes(routes!(picture::mesh))
