@@ -35,6 +35,23 @@ async fn navigating_a_million_triangles_takes_few_draws_little_script_and_no_idl
     assert!(median < 12.0, "{took:?}");
     assert!(calls.as_f64().expect("a number") < 400.0);
     assert!(heap.as_f64().expect("a number") < 600.0 * 1024.0 * 1024.0);
+
+    // What lies under the pointer, all over the picture.
+    let picks = "const scene = document.querySelector('#app').__vue_app__.config.globalProperties.$pinia._s.get('export').scene;
+        const took = [];
+        let found = 0;
+        for (let x = 40; x < 700; x += 30) for (let y = 40; y < 540; y += 40) {
+            const start = performance.now();
+            found += scene.pickAll(0, x, y).length > 0 ? 1 : 0;
+            took.push(performance.now() - start);
+        }
+        return { found, median: took.sort((a, b) => a - b)[took.length >> 1], most: took.at(-10) }";
+    let picks = b.script(picks).await;
+    println!("picking: {picks}");
+    assert!(picks["found"].as_u64().expect("a number") > 50);
+    // The bar is 5 ms; as above.
+    assert!(picks["median"].as_f64().expect("a number") < 10.0, "{picks}");
+
     tokio::time::sleep(std::time::Duration::from_secs(1)).await;
     let frames = "return document.querySelector('[data-test=picture]').dataset.frames";
     let before = b.script(frames).await;

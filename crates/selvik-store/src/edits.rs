@@ -46,7 +46,7 @@ pub struct UndoState {
 }
 
 impl Store {
-    /// Does `edit`, which was made looking at revision `base` and brings the files `added`. `check` has the
+    /// Does `edit`, unless nothing would change by it, which was made looking at revision `base` and brings the files `added`. `check` has the
     /// last word on the changed document.
     ///
     /// # Errors
@@ -69,6 +69,9 @@ impl Store {
                 let label = edit.apply(&mut after)?;
                 check(&after)?;
                 let changes = difference(&before, &after);
+                if changes.is_empty() && added.is_empty() {
+                    return Ok(Committed { revision, label, document: after });
+                }
                 no_conflict(connection, id, base, &changes).await?;
                 write_files(connection, id, added).await?;
                 write(connection, id, &changes).await?;

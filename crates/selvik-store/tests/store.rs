@@ -132,3 +132,88 @@ async fn twenty_edits_at_once_all_stand() {
     let stored = store.load(id).await.expect("there");
     assert_eq!((stored.revision, stored.document.views.len()), (21, 20));
 }
+
+#[tokio::test]
+async fn a_cell_in_the_bin_comes_back_and_goes_for_good_only_from_there() {
+    let store = store().await;
+    let id = with_small(&store).await;
+    assert!(matches!(store.delete(id).await, Err(StoreError::NoCell)), "it is not in the bin");
+    store.bin(id, true).await.expect("binned");
+    let line = store.list().await.expect("a list").remove(0);
+    assert!(line.binned_at.is_some());
+    store.bin(id, false).await.expect("restored");
+    assert!(store.list().await.expect("a list")[0].binned_at.is_none());
+    assert_eq!(names(&store.load(id).await.expect("there").document), ["A", "B"]);
+    store.bin(id, true).await.expect("binned");
+    store.delete(id).await.expect("deleted");
+    assert!(store.list().await.expect("a list").is_empty());
+    assert!(matches!(store.bin(id, false).await, Err(StoreError::NoCell)));
+}
+
+#[tokio::test]
+async fn a_copy_has_everything_but_the_history_and_outlives_the_first() {
+    let store = store().await;
+    let id = with_small(&store).await;
+    store.edit(id, 1, &rename("a", "First"), &none(), any).await.expect("renamed");
+    store.keep_thumbnail(id, b"a picture").await.expect("kept");
+    let copy = store.duplicate(id, "Copy").await.expect("copied");
+    let there = store.load(copy).await.expect("there");
+    assert_eq!((there.document.name.as_str(), names(&there.document)), ("Copy", vec!["First", "B"]));
+    assert_eq!(store.undo_state(copy).await.expect("a state").undo, None);
+    assert_eq!(store.thumbnail(copy).await.expect("an answer").as_deref(), Some(&b"a picture"[..]));
+    // Contents are shared: they stay as long as one cell needs them.
+    store.bin(id, true).await.expect("binned");
+    store.delete(id).await.expect("deleted");
+    let files = store.load(copy).await.expect("there").files;
+    assert_eq!(files.get("notes/read.txt", "a test").expect("there"), b"hello");
+    let line = store.list().await.expect("a list").remove(0);
+    assert_eq!((line.items, line.bytes, line.has_thumbnail, line.swept), (2, 10, true, None));
+}
+
+#[tokio::test]
+async fn files_that_an_edit_brings_are_stored_with_it_or_not_at_all() {
+    let store = store().await;
+    let id = with_small(&store).await;
+    let mut brought = PackageFiles::default();
+    brought.insert("brought/1/part.txt", b"hello".to_vec()).expect("a plain name");
+    let refuse = |_: &CellDocument| Err(FormatError::file("a test", "no"));
+    let refused = store.edit(id, 1, &rename("a", "X"), &brought, refuse).await;
+    assert!(matches!(refused, Err(StoreError::Refused(_))));
+    assert!(!store.load(id).await.expect("there").files.contains("brought/1/part.txt"));
+    store.edit(id, 1, &rename("a", "X"), &brought, any).await.expect("renamed");
+    assert!(store.load(id).await.expect("there").files.contains("brought/1/part.txt"));
+}
+
+#[tokio::test]
+async fn an_edit_that_changes_nothing_is_no_step_of_the_history() {
+    let store = store().await;
+    let id = with_small(&store).await;
+    let same = store.edit(id, 1, &rename("a", "A"), &none(), any).await.expect("accepted");
+    assert_eq!(same.revision, 1);
+    assert_eq!(store.undo_state(id).await.expect("a state").undo, None);
+}
+
+#[tokio::test]
+async fn renaming_a_cell_is_an_edit_and_shows_in_the_list() {
+    let store = store().await;
+    let id = with_small(&store).await;
+    let rename = Edit::RenameCell { name: "Large".to_owned() };
+    let label = store.edit(id, 1, &rename, &none(), any).await.expect("renamed").label;
+    assert_eq!(label, "rename the cell to Large");
+    assert_eq!(store.list().await.expect("a list")[0].name, "Large");
+    store.undo(id).await.expect("undone");
+    assert_eq!(store.list().await.expect("a list")[0].name, "Small");
+}
+
+#[tokio::test]
+async fn how_the_rules_stood_is_told_with_the_list() {
+    let store = store().await;
+    let id = with_small(&store).await;
+    store.keep_sweep(id, "f", &serde_json::json!({}), (3, 1)).await.expect("kept");
+    let swept = store.list().await.expect("a list")[0].swept.expect("swept");
+    assert_eq!((swept.broken, swept.tight, swept.changed_since), (3, 1, false));
+    store.edit(id, 1, &rename("a", "X"), &none(), any).await.expect("renamed");
+    assert!(store.list().await.expect("a list")[0].swept.expect("swept").changed_since);
+    store.keep_sweep(id, "g", &serde_json::json!({}), (0, 0)).await.expect("kept");
+    assert_eq!(store.list().await.expect("a list")[0].swept.expect("swept").broken, 0);
+}

@@ -48,7 +48,14 @@ export const useCell = defineStore('cell', () => {
   /** A change that someone else came before: told, and done again only when asked. */
   const clash = ref<{ said: string; again: () => unknown } | null>(null)
 
-  async function change(request: () => Promise<Cell>) {
+  /** Changes go one after the other: each is made looking at what the one before left. */
+  let before: Promise<unknown> = Promise.resolve()
+  function change(request: () => Promise<Cell>): Promise<boolean> {
+    const mine = before.then(() => changeNow(request))
+    before = mine
+    return mine
+  }
+  async function changeNow(request: () => Promise<Cell>) {
     saving.value = true
     try {
       take(await request())
@@ -65,10 +72,10 @@ export const useCell = defineStore('cell', () => {
   }
   /** Takes the cell as it is now; what has not changed stays the same object, and is not drawn anew. */
   function take(now: Cell) {
-    const before = cell.value
-    if (before?.id === now.id) {
+    const old = cell.value
+    if (old?.id === now.id) {
       for (const key of ['bodies', 'item_nodes', 'poses', 'frames', 'moving_nodes', 'path'] as const) {
-        if (JSON.stringify(before[key]) === JSON.stringify(now[key])) Object.assign(now, { [key]: before[key] })
+        if (JSON.stringify(old[key]) === JSON.stringify(now[key])) Object.assign(now, { [key]: old[key] })
       }
     }
     cell.value = now

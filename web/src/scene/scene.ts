@@ -13,7 +13,7 @@ import { type Grip, Handles } from './handles'
 import { axesOf, WideLines } from './lines'
 import { hatchedFaces } from './materials'
 import { depthRange } from './depthRange'
-import { type Hit, pickAll } from './picking'
+import { cornerNear, type Hit, pickAll, within } from './picking'
 
 export interface PaneView {
   /** By which it is asked for. */
@@ -367,21 +367,8 @@ export class Scene {
   }
 
   /** The corner (mm) of a hit triangle nearest to a pixel, if one is near; else the hit itself. */
-  cornerNear(pane: number, hit: Hit, [x, y]: [number, number]): Vec3 {
-    const body = hit.body === undefined ? undefined : this.bodies?.bodies[hit.body]
-    if (!body) return hit.at
-    const { geometry } = body.mesh.tree
-    const position = geometry.getAttribute('position')
-    const matrix = this.bodies!.nodes[body.node]!.matrix
-    const corners = [0, 1, 2].map((i) => {
-      const v = geometry.index ? geometry.index.getX(hit.triangle! * 3 + i) : hit.triangle! * 3 + i
-      return new THREE.Vector3().fromBufferAttribute(position, v).applyMatrix4(matrix).divideScalar(M).toArray()
-    })
-    const near = corners.flatMap((at) => {
-      const seen = this.project(pane, at)
-      return seen ? { at, off: Math.hypot(seen[0] - x, seen[1] - y) } : []
-    }).sort((a, b) => a.off - b.off)[0]
-    return near && near.off < 14 ? near.at : hit.at
+  cornerNear(pane: number, hit: Hit, at: [number, number]): Vec3 {
+    return this.bodies ? cornerNear(this.bodies, hit, at, (p) => this.project(pane, p)) : hit.at
   }
 
   /** What lies in the middle of a pane. */
@@ -392,24 +379,7 @@ export class Scene {
 
   /** Items whose boxes a rectangle of a pane holds wholly, or touches. */
   within(pane: number, from: [number, number], to: [number, number], touching: boolean): string[] {
-    if (!this.bodies) return []
-    const [x0, x1] = [Math.min(from[0], to[0]), Math.max(from[0], to[0])]
-    const [y0, y1] = [Math.min(from[1], to[1]), Math.max(from[1], to[1])]
-    const inside = new Map<string, boolean>()
-    for (const body of this.bodies.bodies) {
-      if (!this.shown.visible.has(body.item)) continue
-      const { min, max } = body.mesh.box
-      const corners = [0, 1, 2, 3, 4, 5, 6, 7].map((i) =>
-        new THREE.Vector3(i & 1 ? max.x : min.x, i & 2 ? max.y : min.y, i & 4 ? max.z : min.z)
-          .applyMatrix4(this.bodies!.nodes[body.node]!.matrix).divideScalar(M))
-      const seen = corners.map((c) => this.project(pane, c.toArray())).filter((p) => p !== null)
-      const [lx, hx] = [Math.min(...seen.map((p) => p[0])), Math.max(...seen.map((p) => p[0]))]
-      const [ly, hy] = [Math.min(...seen.map((p) => p[1])), Math.max(...seen.map((p) => p[1]))]
-      const whole = seen.length === 8 && lx >= x0 && hx <= x1 && ly >= y0 && hy <= y1
-      const touched = seen.length > 0 && lx <= x1 && hx >= x0 && ly <= y1 && hy >= y0
-      inside.set(body.item, touching ? (inside.get(body.item) ?? false) || touched : (inside.get(body.item) ?? true) && whole)
-    }
-    return [...inside].filter(([, yes]) => yes).map(([item]) => item)
+    return this.bodies ? within(this.bodies, this.shown.visible, (p) => this.project(pane, p), from, to, touching) : []
   }
 
   /** The point (mm) under a pixel on the plane through `through` square to `normal`; by default it faces the eye. */

@@ -29,7 +29,7 @@ const hint = computed(() => `${props.label}, ${sign.value}; +5 adds 5, +-5 takes
 <template>
   <input
     v-model="text" class="number field" :class="{ wrong }" :aria-label="`${label}, ${sign}`" :title="wrong ? 'That is no number with a unit that is known here' : hint" :aria-invalid="wrong" :disabled="disabled"
-    @change="done" @keydown.enter="done" @keydown.escape.stop="back" @focus="($event.target as HTMLInputElement).select()"
+    @change="done" @keydown.escape.stop="back" @focus="($event.target as HTMLInputElement).select()"
   />
 </template>
 

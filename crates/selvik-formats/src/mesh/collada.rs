@@ -268,7 +268,7 @@ fn child<'a, 'i>(node: &Node<'a, 'i>, tag: &str) -> Option<Node<'a, 'i>> {
 }
 
 fn children<'a, 'i>(node: &Node<'a, 'i>, tag: &'static str) -> impl Iterator<Item = Node<'a, 'i>> {
-    node.children().filter(move |c| c.tag_name().name() == tag)
+    node.children().filter(move |node| node.tag_name().name() == tag)
 }
 
 fn find<'a, 'i>(node: &Node<'a, 'i>, path: &[&str]) -> Option<Node<'a, 'i>> {

@@ -9,12 +9,17 @@ fn position(document: &CellDocument, view: &str) -> Result<usize> {
     at.ok_or_else(|| refuse(format!("there is no view \"{view}\"")))
 }
 
+/// Puts `item` in the place of the one with its id, or at the end.
+fn keep<T: Clone>(list: &mut Vec<T>, item: &T, id: impl Fn(&T) -> &str) {
+    match list.iter_mut().find(|old| id(old) == id(item)) {
+        Some(old) => old.clone_from(item),
+        None => list.push(item.clone()),
+    }
+}
+
 pub(super) fn save(document: &mut CellDocument, view: &SavedViewDocument) -> Result<String> {
     named(&view.name)?;
-    match document.views.iter_mut().find(|v| v.id == view.id) {
-        Some(old) => old.clone_from(view),
-        None => document.views.push(view.clone()),
-    }
+    keep(&mut document.views, view, |v| &v.id);
     Ok(format!("save view {}", view.name))
 }
 
@@ -56,10 +61,7 @@ pub(super) fn open_with(document: &mut CellDocument, view: Option<&String>) -> S
 
 pub(super) fn save_tour(document: &mut CellDocument, tour: &TourDocument) -> Result<String> {
     named(&tour.name)?;
-    match document.tours.iter_mut().find(|t| t.id == tour.id) {
-        Some(old) => old.clone_from(tour),
-        None => document.tours.push(tour.clone()),
-    }
+    keep(&mut document.tours, tour, |t| &t.id);
     Ok(format!("save tour {}", tour.name))
 }
 
@@ -71,10 +73,7 @@ pub(super) fn delete_tour(document: &mut CellDocument, tour: &str) -> Result<Str
 
 pub(super) fn save_set(document: &mut CellDocument, set: &VisibilitySetDocument) -> Result<String> {
     named(&set.name)?;
-    match document.visibility_sets.iter_mut().find(|s| s.id == set.id) {
-        Some(old) => old.clone_from(set),
-        None => document.visibility_sets.push(set.clone()),
-    }
+    keep(&mut document.visibility_sets, set, |s| &s.id);
     Ok(format!("save set {}", set.name))
 }
 
