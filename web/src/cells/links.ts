@@ -23,26 +23,30 @@ export function useLinks() {
     const text = said.toString()
     return location.pathname + (text ? `#${text}` : '')
   }
-  watch([() => findings.shown, () => what.selected, () => views.recalled], () => history.replaceState(history.state, '', linkNow()))
+  watch([() => findings.shown, () => what.selected, () => views.recalled], () => history.replaceState({ ...history.state, ours: true }, '', linkNow()))
+  /** On a reload the address is our own, and the view one left is kept: only what was chosen comes back. */
+  const reloaded = !!(history.state as { ours?: boolean } | null)?.ours
 
   /** Goes where the address says; whether it said anything that is here. */
   async function follow(hash: string): Promise<boolean> {
     const said = new URLSearchParams(hash.replace(/^#/, ''))
     const view = views.views.find((v) => v.id === said.get('view'))
-    if (view) {
+    if (view && reloaded) views.recalled = view.id
+    if (view && !reloaded) {
       views.recall(view, true)
       return true
     }
     const item = said.get('item')
     if (item && cell.items.has(item)) {
       what.select(item)
+      if (reloaded) return true
       await nextTick()
       await where.fitSelection()
       return true
     }
     const pair = findings.findings?.clearance.pairs.find((p) => pairName(p) === said.get('finding'))
-    if (pair) await findings.showEvidence(pair)
-    else if ([...said.keys()].length) cell.notice = 'What this link points to is not here any more.'
+    if (pair && !reloaded) await findings.showEvidence(pair)
+    else if (!pair && !view && [...said.keys()].length) cell.notice = 'What this link points to is not here any more.'
     return !!pair
   }
   return { follow }

@@ -17,12 +17,11 @@ export class Handles {
   private start = new THREE.Matrix4()
   private controls: TransformControls
 
-  constructor(scene: THREE.Scene, camera: Camera, moved: (motion: THREE.Matrix4) => void, done: (motion: THREE.Matrix4) => void, private changed: () => void) {
+  constructor(private scene: THREE.Scene, camera: Camera, moved: (motion: THREE.Matrix4) => void, done: (motion: THREE.Matrix4) => void, private changed: () => void) {
     this.controls = new TransformControls(camera)
     this.controls.setSpace('local')
     this.controls.setColors('#C0391B', '#2F7D32', '#2F62B5', '#8B2C6A')
     this.object = this.controls.getHelper()
-    scene.add(this.proxy, this.object)
     this.controls.addEventListener('change', changed)
     this.controls.addEventListener('objectChange', () => moved(this.motion()))
     this.controls.addEventListener('mouseUp', () => done(this.motion()))
@@ -42,6 +41,7 @@ export class Handles {
   set(grip: Grip | null) {
     if (!grip) {
       if (this.shown) this.controls.detach()
+      this.scene.remove(this.proxy, this.object)
       this.controls.axis = null
       return
     }
@@ -51,6 +51,8 @@ export class Handles {
     this.start.copy(this.proxy.matrixWorld)
     this.controls.setMode(grip.mode === 'move' ? 'translate' : 'rotate')
     this.controls.setSize(grip.size * 1.1)
+    // Only while they are shown: a picture without them does not walk through them.
+    this.scene.add(this.proxy, this.object)
     if (!this.shown) this.controls.attach(this.proxy)
   }
 

@@ -73,6 +73,7 @@ export class Scene {
   private marked: SceneFrame[] = []
   private clip: THREE.Plane[] = []
   private waiting = false
+  private asked = 0
   /** Drawn without a graphics card: rough while it moves, fine when it rests. */
   private software = drawsInSoftware()
   private rest = 0
@@ -394,7 +395,7 @@ export class Scene {
   invalidate() {
     if (this.waiting) return
     this.waiting = true
-    requestAnimationFrame(() => {
+    this.asked = requestAnimationFrame(() => {
       if (this.software) this.refineLater()
       this.render()
     })
@@ -417,6 +418,8 @@ export class Scene {
   }
 
   private render() {
+    // Drawn now: what was asked for the next frame is done with it.
+    cancelAnimationFrame(this.asked)
     this.waiting = false
     const start = performance.now()
     this.renderer.info.reset()

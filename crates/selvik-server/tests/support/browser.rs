@@ -290,7 +290,8 @@ impl Browser {
     /// The next file that arrives with this ending.
     pub async fn downloaded(&self, ending: &str) -> Vec<u8> {
         let folder = self.profile.path().join("downloads");
-        for _ in 0..600 {
+        // Drawn in software on a busy machine, a picture may take seconds.
+        for _ in 0..2400 {
             let files = std::fs::read_dir(&folder).into_iter().flatten().flatten();
             let mut found = files.map(|f| f.path()).filter(|p| p.to_string_lossy().ends_with(ending));
             if let Some(path) = found.next() {
@@ -321,16 +322,25 @@ impl Browser {
     }
 
     /// The colour of the picture (0..255 each) at a point of the window.
+    async fn shot(&self) -> image::RgbImage {
+        // A browser that draws in software may be too busy to answer in time.
+        for _ in 0..5 {
+            if let Ok(png) = self.client.screenshot().await {
+                return image::load_from_memory(&png).expect("a PNG").to_rgb8();
+            }
+            tokio::time::sleep(Duration::from_millis(500)).await;
+        }
+        panic!("no picture of the page");
+    }
+
     pub async fn pixel(&self, x: u32, y: u32) -> [u8; 3] {
-        let png = self.client.screenshot().await.expect("a picture");
-        let image = image::load_from_memory(&png).expect("a PNG").to_rgb8();
+        let image = self.shot().await;
         image.get_pixel(x, y).0
     }
 
     /// A point of the picture with only such pixels round it.
     pub async fn somewhere(&self, like: impl Fn([u8; 3]) -> bool) -> (f64, f64) {
-        let png = self.client.screenshot().await.expect("a picture");
-        let image = image::load_from_memory(&png).expect("a PNG").to_rgb8();
+        let image = self.shot().await;
         let all_like =
             |x: u32, y: u32| (x - 3..=x + 3).all(|i| (y - 3..=y + 3).all(|j| like(image.get_pixel(i, j).0)));
         let found = (110..480)
@@ -342,8 +352,7 @@ impl Browser {
 
     /// How many pixels of the picture's area fulfil `like`.
     pub async fn count(&self, like: impl Fn([u8; 3]) -> bool) -> usize {
-        let png = self.client.screenshot().await.expect("a picture");
-        let image = image::load_from_memory(&png).expect("a PNG").to_rgb8();
+        let image = self.shot().await;
         image
             .enumerate_pixels()
             .filter(|(x, y, p)| (240..1000).contains(x) && (110..480).contains(y) && like(p.0))
