@@ -37,7 +37,15 @@ impl OpenCell {
     /// # Errors
     /// [`FormatError`] when what is stored can't be read.
     pub fn new(stored: StoredCell) -> Result<Self, FormatError> {
-        let workcell = Workcell::from_document(stored.document, &stored.files)?;
+        Self::built_on(&[], stored)
+    }
+
+    /// Reads a stored cell; geometry that one of `others` has read already is taken from there.
+    ///
+    /// # Errors
+    /// [`FormatError`] when what is stored can't be read.
+    pub fn built_on(others: &[&Workcell], stored: StoredCell) -> Result<Self, FormatError> {
+        let workcell = Workcell::built_on(others, stored.document, &stored.files)?;
         let files_hash = files_hash(&stored.files);
         Ok(Self::of(stored.revision, workcell, (Arc::new(stored.files), files_hash), &HashMap::new()))
     }

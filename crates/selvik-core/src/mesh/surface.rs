@@ -1,27 +1,28 @@
+use std::sync::OnceLock;
+
 use super::{Hierarchy, Mass, Topology, TriangleMesh, mass_of};
 use crate::spatial::{Aabb, Point};
 
-/// A mesh made ready for queries: what every computation on a body starts from.
+/// A mesh made ready for queries: what every computation on a body starts from. What only some of them need
+/// is computed when it is first asked for, so that a mesh of millions that is only looked at costs little.
 #[derive(Debug)]
 pub struct Surface {
     mesh: TriangleMesh,
-    hierarchy: Hierarchy,
-    topology: Topology,
+    hierarchy: OnceLock<Hierarchy>,
+    topology: OnceLock<Topology>,
     bounds: Aabb,
     centre: Point,
     radius: f64,
 }
 
 impl Surface {
-    /// Prepares `mesh`: hierarchy, topology and bounds.
+    /// Prepares `mesh`.
     #[must_use]
     pub fn new(mesh: TriangleMesh) -> Self {
         let bounds = mesh.bounds();
         let centre = bounds.centre();
         let radius = mesh.vertices().iter().map(|v| (v - centre).norm()).fold(0.0, f64::max);
-        let hierarchy = Hierarchy::build(&mesh);
-        let topology = Topology::of(&mesh);
-        Self { mesh, hierarchy, topology, bounds, centre, radius }
+        Self { mesh, hierarchy: OnceLock::new(), topology: OnceLock::new(), bounds, centre, radius }
     }
 
     /// The triangles.
@@ -33,13 +34,13 @@ impl Surface {
     /// The tree of oriented boxes over the triangles.
     #[must_use]
     pub fn hierarchy(&self) -> &Hierarchy {
-        &self.hierarchy
+        self.hierarchy.get_or_init(|| Hierarchy::build(&self.mesh))
     }
 
     /// Closedness and components.
     #[must_use]
     pub fn topology(&self) -> &Topology {
-        &self.topology
+        self.topology.get_or_init(|| Topology::of(&self.mesh))
     }
 
     /// The upright box round the surface, in its own frame.

@@ -16,6 +16,7 @@ impl Topology {
     #[must_use]
     pub fn of(mesh: &TriangleMesh) -> Self {
         let mut balance: FxHashMap<(u32, u32), i32> = FxHashMap::default();
+        balance.reserve(mesh.triangles().len() / 2 * 3);
         let mut parent: Vec<u32> = (0..mesh.vertices().len() as u32).collect();
         for &[a, b, c] in mesh.triangles() {
             for (from, to) in [(a, b), (b, c), (c, a)] {

@@ -47,6 +47,9 @@ pub enum MeshError {
     },
 }
 
+/// Room is made beforehand for no more triangles than this.
+const MOST_EXPECTED: usize = 8_000_000;
+
 /// Beyond this, squares of coordinates no longer resolve a micrometre.
 const FARTHEST: f64 = 1e5;
 
@@ -76,12 +79,17 @@ impl TriangleMesh {
     /// # Errors
     /// [`MeshError`] for an unusable coordinate, or when no triangle is left.
     pub fn from_soup(soup: impl IntoIterator<Item = [Point; 3]>) -> Result<Welded, MeshError> {
+        let soup = soup.into_iter();
+        let (least, most) = soup.size_hint();
+        let expected = most.unwrap_or(least).min(MOST_EXPECTED);
         let mut vertices = Vec::new();
-        let mut triangles = Vec::new();
+        let mut triangles = Vec::with_capacity(expected);
         let mut seen: FxHashMap<[u64; 3], u32> = FxHashMap::default();
+        seen.reserve(expected / 2);
         let mut known: FxHashSet<[u32; 3]> = FxHashSet::default();
+        known.reserve(expected);
         let (mut degenerate, mut duplicate) = (0, 0);
-        for (index, corners) in soup.into_iter().enumerate() {
+        for (index, corners) in soup.enumerate() {
             let mut triangle = [0u32; 3];
             for (corner, point) in corners.iter().enumerate() {
                 if !point.iter().all(|c| c.abs() <= FARTHEST) {

@@ -9,6 +9,7 @@ use axum::http::StatusCode;
 use selvik_formats::Workcell;
 use selvik_formats::bring::{Choice, items_of};
 use selvik_formats::package::{CELL_FILE, CellDocument, Edit, FORMAT, PackageFiles, read_document};
+use selvik_store::StoredCell;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -17,6 +18,7 @@ use super::edits::Brought;
 use crate::App;
 use crate::error::Problem;
 use crate::imports::{ImportState, Staged};
+use crate::open_cell::OpenCell;
 
 /// The id of an import or of a new cell.
 #[derive(Serialize, ToSchema)]
@@ -195,7 +197,13 @@ async fn store_items(
             if document.name.is_empty() || document.items.iter().any(|i| i.parent.is_some()) {
                 return Err(Problem::refused("a new cell needs a name, and nothing in it to hang on yet"));
             }
-            app.store.create(&document, &files).await?
+            let id = app.store.create(&document, &files).await?;
+            // It has just been read: whoever opens it need not wait for that again.
+            let stored = StoredCell { revision: 1, document, files };
+            let read = move || OpenCell::built_on(&[&workcell], stored);
+            let cell = tokio::task::spawn_blocking(read).await??;
+            app.open.lock().expect("not poisoned").insert(id, Arc::new(cell));
+            id
         }
         ImportInto::Cell { id, base_revision } => {
             let brought = Brought { files, read: Some(Arc::new(workcell)) };

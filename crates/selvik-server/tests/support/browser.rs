@@ -321,7 +321,7 @@ impl Browser {
         serde_json::from_value(self.script(script).await).expect("names")
     }
 
-    /// The colour of the picture (0..255 each) at a point of the window.
+    /// The window as it is seen.
     async fn shot(&self) -> image::RgbImage {
         // A browser that draws in software may be too busy to answer in time.
         for _ in 0..5 {
@@ -333,6 +333,7 @@ impl Browser {
         panic!("no picture of the page");
     }
 
+    /// The colour of the picture (0..255 each) at a point of the window.
     pub async fn pixel(&self, x: u32, y: u32) -> [u8; 3] {
         let image = self.shot().await;
         image.get_pixel(x, y).0
