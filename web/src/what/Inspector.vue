@@ -45,6 +45,7 @@ const common = <T,>(of: (item: Schemas['ItemDocument']) => T): T | null => {
   return rest.every((x) => x === first) ? (first ?? null) : null
 }
 const role = computed(() => common((i) => i.role))
+const carrier = computed(() => common((i) => i.parent ?? ''))
 const colour = computed(() => common((i) => i.colour ?? null))
 const total = computed(() => ({
   triangles: items.facts.reduce((n, f) => n + f.triangles, 0),
@@ -66,7 +67,7 @@ function rename(e: Event) {
 function carrierChosen(e: Event) {
   const id = (e.target as HTMLSelectElement).value || null
   items.hanging = { ids: items.chosen.map((i) => i.id), parent: id, link: null }
-  ;(e.target as HTMLSelectElement).value = one.value?.parent ?? ''
+  ;(e.target as HTMLSelectElement).value = carrier.value ?? 'several'
 }
 </script>
 
@@ -103,7 +104,7 @@ function carrierChosen(e: Event) {
         <button v-if="colour" class="link" title="The colour of its role again" @click="items.change({ colour: null })">role’s</button>
       </dd>
       <dt>Hangs on</dt>
-      <dd><select :value="one?.parent ?? ''" aria-label="Hangs on" data-test="hangs-on" @change="carrierChosen"><option value="">the floor</option><option v-for="p in parents" :key="p.id" :value="p.id">{{ p.name }}</option></select><span v-if="parent && one?.on_link" class="soft" :title="`Link ${one.on_link}`"> {{ one.on_link.replaceAll('_', ' ') }}</span></dd>
+      <dd><select :value="carrier ?? 'several'" aria-label="Hangs on" data-test="hangs-on" @change="carrierChosen"><option v-if="carrier === null" value="several" disabled>several</option><option value="">the floor</option><option v-for="p in parents" :key="p.id" :value="p.id">{{ p.name }}</option></select><span v-if="parent && one?.on_link" class="soft" :title="`Link ${one.on_link}`"> {{ one.on_link.replaceAll('_', ' ') }}</span></dd>
       <template v-if="fact"><dt title="Unit quaternion">x y z w</dt><dd class="number small" data-test="item-quaternion" :title="`Orientation as a unit quaternion x, y, z, w: ${fact.quaternion_xyzw.join(', ')}`">{{ fact.quaternion_xyzw.map((q) => q.toFixed(3)).join(' ') }}</dd></template>
       <template v-if="size"><dt>Size</dt><dd class="number" data-test="item-size">{{ size }} {{ units.sign }}</dd></template>
       <template v-if="total.triangles">
