@@ -35,7 +35,9 @@ pub fn read_stl(name: &str, bytes: &[u8], scale: f64) -> Result<Welded> {
     let triangles = stl_io::create_stl_reader(&mut cursor).map_err(|e| fail(e, 0))?;
     // Welded as it is read: a large file does not stand in memory twice.
     let mut broken = None;
-    let soup = triangles.enumerate().map_while(|(n, triangle)| match triangle {
+    // A damaged header may promise more than the file can hold; no triangle takes less room than a binary one.
+    let most = bytes.len() / TRIANGLE + 1;
+    let soup = triangles.take(most).enumerate().map_while(|(n, triangle)| match triangle {
         Ok(t) => Some(t.vertices.map(|v| Point::new(corner(v[0]), corner(v[1]), corner(v[2])))),
         Err(e) => {
             broken = Some(fail(e, n));
