@@ -143,14 +143,14 @@ pub fn look_through(
     let meshes = files.iter().map(|(n, _)| n).filter(|n| is_mesh(n) && !used.contains(*n));
     things.extend(meshes.map(|n| (n, FoundKind::Mesh)));
     if things.is_empty() {
-        let message = "hold nothing that is read: a cell package (cell.json), a robot (.urdf with its meshes), or \
+        let message = "the files hold nothing that is read: a cell package (cell.json), a robot (.urdf with its meshes), or \
             meshes (.stl, .obj, .ply, .dae, .glb, .gltf)";
-        return Err(FormatError::file("the files", message));
+        return Err(FormatError::said(message));
     }
     let mut found = Vec::new();
     for (index, &(file, kind)) in things.iter().enumerate() {
         if !told(file, index, things.len()) {
-            return Err(FormatError::file("the import", "was stopped"));
+            return Err(FormatError::said("the import was stopped"));
         }
         found.push(match kind {
             FoundKind::Robot => robot(files, file),

@@ -171,7 +171,7 @@ impl Edit {
 }
 
 fn refuse(message: impl std::fmt::Display) -> FormatError {
-    FormatError::file("the edit", message)
+    FormatError::said(message)
 }
 
 /// A name without blanks round it.
