@@ -104,6 +104,22 @@ impl OpenCell {
         Some(bytes)
     }
 
+    /// All meshes of at most `most` triangles, one after the other: the name (64 letters), the length in
+    /// bytes (u32) and the mesh as [`drawn`](Self::drawn) gives it.
+    pub fn drawn_small(&self, most: usize) -> Vec<u8> {
+        let mut bytes = Vec::new();
+        for (name, surface) in &self.meshes {
+            if surface.mesh().triangles().len() > most {
+                continue;
+            }
+            let mesh = self.drawn(name).expect("its own name");
+            bytes.extend(name.as_bytes());
+            bytes.extend((mesh.len() as u32).to_le_bytes());
+            bytes.extend(mesh);
+        }
+        bytes
+    }
+
     /// The path, or the problem that says why there is none.
     pub fn path(&self) -> Result<&Path, Problem> {
         self.path.as_ref().map_err(|reason| Problem::refused(format!("the run plan can't be run: {reason}")))

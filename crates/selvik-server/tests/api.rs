@@ -94,6 +94,28 @@ async fn meshes_are_compressed_kept_and_shared() {
     let answer = Client::new().get(url).header("accept-encoding", "gzip").send().await.expect("an answer");
     assert_eq!(answer.headers()["content-encoding"], "gzip");
     assert!(answer.headers()["cache-control"].to_str().expect("text").contains("immutable"));
+
+    // Small ones come together too, each as it comes alone.
+    let bytes = |path: String| async move {
+        reqwest::get(path).await.expect("an answer").bytes().await.expect("bytes")
+    };
+    let together = bytes(format!("{}/api/cells/{id}/small-meshes", server.url)).await;
+    let (mut rest, mut found) = (&together[..], std::collections::HashSet::new());
+    while !rest.is_empty() {
+        let (name, after) = rest.split_at(64);
+        let length = u32::from_le_bytes(after[..4].try_into().expect("four bytes")) as usize;
+        let name = std::str::from_utf8(name).expect("letters");
+        if found.is_empty() {
+            let alone = bytes(format!("{}/api/cells/{id}/meshes/{name}", server.url)).await;
+            assert_eq!(alone, &after[4..4 + length]);
+        }
+        assert!(names.contains(name) && found.insert(name.to_owned()), "{name}");
+        rest = &after[4 + length..];
+    }
+    let small = |b: &&Value| b["triangles"].as_u64().expect("a number") <= 2000;
+    let wanted: std::collections::HashSet<_> =
+        bodies.iter().filter(small).filter_map(|b| b["mesh"].as_str()).collect();
+    assert_eq!(found.len(), wanted.len());
 }
 
 #[tokio::test]

@@ -179,8 +179,15 @@ async fn the_main_job_from_opening_a_cell_to_the_evidence_of_a_broken_rule() {
     tokio::time::sleep(Duration::from_millis(700)).await;
     let red = |[r, g, b]: [u8; 3]| r > 150 && g < 90 && b < 80;
     assert!(b.count(red).await > 30, "the gap is marked in red");
+    // The address bar is a link to it; what was isolated and cut before comes back afterwards.
+    let link = b.client.current_url().await.expect("an address").to_string();
+    assert!(link.contains("#finding=") && link.contains("Clamp"), "{link}");
     b.click("chip-evidence").await;
     assert!(!b.has("gap-label").await);
+    b.client.goto("about:blank").await.expect("away");
+    b.client.goto(&link).await.expect("the page");
+    b.reads("gap-label", "4.2 mm").await;
+    b.click("chip-evidence").await;
 
     // Dark: the paper turns dark, the numbers stay.
     let light = b.pixel(900, 780).await;

@@ -3,7 +3,6 @@
 mod support;
 
 use fantoccini::Locator;
-use fantoccini::elements::Element;
 use selvik_core::mesh::{TriangleMesh, box_mesh};
 use selvik_core::spatial::pose_from_rpy;
 use selvik_formats::mesh::write_stl;
@@ -14,58 +13,6 @@ use support::{Server, small_cell};
 
 const F2: &str = "\u{E032}";
 const DELETE: &str = "\u{E017}";
-
-async fn row(b: &Browser, id: &str) -> Element {
-    let css = format!("[role=treeitem][data-id=\"{id}\"]");
-    let wait = b.client.wait().at_most(std::time::Duration::from_secs(20));
-    wait.for_element(Locator::Css(&css)).await.unwrap_or_else(|e| panic!("no row {id}: {e}"))
-}
-
-async fn pick(b: &Browser, id: &str) {
-    row(b, id).await.click().await.expect("a click");
-    b.until(
-        "it is selected",
-        &format!("document.querySelector('[data-id=\"{id}\"]')?.ariaSelected === 'true'"),
-    )
-    .await;
-}
-
-/// The menu of undo and redo says what they would do.
-async fn undo_says(b: &Browser, part: &str) {
-    b.until(
-        &format!("undo says {part}"),
-        &format!("document.querySelector('[data-test=undo]').title.includes({part:?})"),
-    )
-    .await;
-}
-
-/// Answers the question for a name.
-async fn name_it(b: &Browser, name: &str) {
-    b.until(
-        "a name is asked",
-        "document.activeElement?.closest('.v-overlay--active [data-test=name], .v-dialog')",
-    )
-    .await;
-    tokio::time::sleep(std::time::Duration::from_millis(350)).await;
-    let field = b.client.active_element().await.expect("the field has the focus");
-    field.send_keys(&format!("{}a\u{E000}{name}{}", key::CONTROL, key::ENTER)).await.expect("typed");
-}
-
-async fn from_menu(b: &Browser, menu: &str, item: &str) {
-    b.click(menu).await;
-    b.until("the menu is open", &format!("document.querySelector('.v-overlay--active [data-test={item}]')"))
-        .await;
-    b.click(item).await;
-}
-
-/// Keys with Ctrl go to the page, wherever the focus is.
-async fn with_control(b: &Browser, letter: char) {
-    b.keys("").await;
-    b.hold(key::CONTROL).await;
-    b.hold(letter).await;
-    b.let_go(letter).await;
-    b.let_go(key::CONTROL).await;
-}
 
 #[tokio::test(flavor = "multi_thread")]
 async fn what_is_brought_in_is_shown_before_anything_is_stored() {
@@ -107,10 +54,9 @@ async fn what_is_brought_in_is_shown_before_anything_is_stored() {
     assert_eq!(server.get(&format!("/api/cells/{id}")).await["revision"], 1, "nothing is stored yet");
 
     // The unit was guessed and can be chosen; the missing mesh is added.
-    let inches = "const s = document.querySelectorAll('[data-test=found-unit]')[1]; s.value = 'inch'; s.dispatchEvent(new Event('change'))";
-    b.script(inches).await;
+    b.set_nth("found-unit", 1, "inch").await;
     b.reads("found-size", "4318.0 × 1524.0 × 1016.0 mm").await;
-    b.script(&inches.replace("inch", "mm")).await;
+    b.set_nth("found-unit", 1, "mm").await;
     let more = b.client.find(Locator::Css("[data-test=add-missing]")).await.expect("an input");
     more.send_keys(&rail).await.expect("chosen");
     b.until(
@@ -125,17 +71,17 @@ async fn what_is_brought_in_is_shown_before_anything_is_stored() {
     b.uncovered().await;
 
     // Both stand in the roster, selected, as one step that can be undone.
-    row(&b, "bracket").await;
+    b.row("bracket").await;
     assert_eq!(b.selected().await.len(), 2);
-    undo_says(&b, "Undo add 2 items").await;
-    pick(&b, "bracket").await;
+    b.undo_says("Undo add 2 items").await;
+    b.pick("bracket").await;
     b.reads("item-size", "170.0 × 60.0 × 40.0 mm").await;
     // Both shells right side out: 288 cm³ and 8 cm³.
     b.reads("item-volume", "296.0 cm³").await;
-    with_control(&b, 'z').await;
+    b.with_control('z').await;
     b.until("it is gone again", "!document.querySelector('[data-id=bracket]')").await;
     b.click("redo").await;
-    row(&b, "slide").await;
+    b.row("slide").await;
 
     // Files with nothing in them are refused in a sentence; stopping leaves everything as it was.
     let text = put("readme.txt", b"nothing");
@@ -155,7 +101,7 @@ async fn the_roster_and_the_numbers_arrange_a_cell_and_every_step_can_be_undone(
     b.open_cell().await;
 
     // By keyboard: a letter goes to a name, F2 renames.
-    pick(&b, "table").await;
+    b.pick("table").await;
     let tree = b.find("tree").await;
     tree.send_keys(key::DOWN).await.expect("a key");
     assert_eq!(b.selected().await, ["fixture"]);
@@ -165,25 +111,24 @@ async fn the_roster_and_the_numbers_arrange_a_cell_and_every_step_can_be_undone(
         .send_keys(&format!("{}a\u{E000}Fixture left{}", key::CONTROL, key::ENTER))
         .await
         .expect("typed");
-    undo_says(&b, "Undo rename Fixture to Fixture left").await;
+    b.undo_says("Undo rename Fixture to Fixture left").await;
     tree.send_keys(" ").await.expect("a key");
     b.reads("chip-hidden", "3 hidden").await;
     b.click("chip-hidden").await;
 
     // Numbers, absolute and as an increment, in the frame that is chosen.
-    pick(&b, "fixture").await;
+    b.pick("fixture").await;
     b.reads("at-X", "-300.000").await;
     b.fill("at-X", "+12.5").await;
     b.reads("at-X", "-287.500").await;
-    undo_says(&b, "Undo move Fixture left").await;
+    b.undo_says("Undo move Fixture left").await;
     b.fill("at-X", "1 in").await;
     b.reads("at-X", "25.400").await;
-    let own = "const s = document.querySelector('[data-test=frame-choice]'); s.value = 'own'; s.dispatchEvent(new Event('change'))";
-    b.script(own).await;
+    b.set("frame-choice", "own").await;
     b.reads("at-X", "0.000").await;
     // Its own X is the table's Y: it is turned by 90°.
     b.fill("at-X", "10").await;
-    b.script(&own.replace("'own'", "'parent'")).await;
+    b.set("frame-choice", "parent").await;
     b.reads("at-Y", "10.000").await;
     b.fill("at-X", "nonsense").await;
     assert_eq!(
@@ -203,30 +148,28 @@ async fn the_roster_and_the_numbers_arrange_a_cell_and_every_step_can_be_undone(
 
     // Locked it stays, and says so.
     b.click("lock").await;
-    undo_says(&b, "Undo lock Fixture left").await;
+    b.undo_says("Undo lock Fixture left").await;
     b.until("its numbers can't be typed", "document.querySelector('[data-test=at-X]')?.disabled").await;
     b.click("lock").await;
     b.until("they can be again", "!document.querySelector('[data-test=at-X]')?.disabled").await;
 
     // Another carrier: it is asked what stays.
-    pick(&b, "clamp-1").await;
-    let world = "const s = document.querySelector('[data-test=frame-choice]'); s.value = 'world'; s.dispatchEvent(new Event('change'))";
-    b.script(world).await;
+    b.pick("clamp-1").await;
+    b.set("frame-choice", "world").await;
     b.until("the world's numbers", "document.querySelector('[data-test=at-Z]')?.value === '540.000'").await;
     let x = b.value("at-X").await;
-    let onto_post = "const s = document.querySelector('[data-test=hangs-on]'); s.value = 'post'; s.dispatchEvent(new Event('change'))";
-    b.script(onto_post).await;
+    b.set("hangs-on", "post").await;
     b.click("hang-world").await;
-    undo_says(&b, "Undo hang Clamp 1 on Post").await;
+    b.undo_says("Undo hang Clamp 1 on Post").await;
     assert!((b.value("at-X").await - x).abs() < 1e-9, "it stays where it is");
-    with_control(&b, 'z').await;
-    undo_says(&b, "Undo unlock Fixture left").await;
+    b.with_control('z').await;
+    b.undo_says("Undo unlock Fixture left").await;
 
     // A copy brings what hangs on it; deleting lists all that goes.
-    pick(&b, "fixture").await;
-    with_control(&b, 'd').await;
-    row(&b, "fixture-2").await;
-    undo_says(&b, "Undo duplicate Fixture left").await;
+    b.pick("fixture").await;
+    b.with_control('d').await;
+    b.row("fixture-2").await;
+    b.undo_says("Undo duplicate Fixture left").await;
     b.until(
         "the copy is selected",
         "document.querySelector('[data-id=\"fixture-2\"]').ariaSelected === 'true'",
@@ -238,14 +181,14 @@ async fn the_roster_and_the_numbers_arrange_a_cell_and_every_step_can_be_undone(
     b.click("delete-ok").await;
     b.uncovered().await;
     b.until("it is gone", "!document.querySelector('[data-id=\"fixture-2\"]')").await;
-    undo_says(&b, "Undo delete 3 items").await;
+    b.undo_says("Undo delete 3 items").await;
 
     // All of it over a reload.
     b.client.refresh().await.expect("reloaded");
     b.picture().await;
     b.click("undo").await;
-    row(&b, "fixture-2").await;
-    undo_says(&b, "Undo duplicate Fixture left").await;
+    b.row("fixture-2").await;
+    b.undo_says("Undo duplicate Fixture left").await;
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -259,8 +202,8 @@ async fn handles_move_things_by_hand_and_sets_show_what_matters() {
     b.client.refresh().await.expect("reloaded");
     b.picture().await;
     b.click("view-front").await;
-    pick(&b, "fixture").await;
-    b.script("const s = document.querySelector('[data-test=frame-choice]'); s.value = 'world'; s.dispatchEvent(new Event('change'))").await;
+    b.pick("fixture").await;
+    b.set("frame-choice", "world").await;
     b.until("the world's numbers", "document.querySelector('[data-test=at-Z]')?.value === '460.000'").await;
     let before = [b.value("at-X").await, b.value("at-Y").await, b.value("at-Z").await];
 
@@ -273,7 +216,7 @@ async fn handles_move_things_by_hand_and_sets_show_what_matters() {
     let chosen = |[r, g, b]: [u8; 3]| (90..150).contains(&r) && r > g + 25 && g.abs_diff(b) < 20;
     let before_x = b.somewhere(chosen).await.0;
     b.drag(Button::Left, arrow, (arrow.0 + 80.0, arrow.1 + 3.0)).await;
-    undo_says(&b, "Undo move Fixture").await;
+    b.undo_says("Undo move Fixture").await;
     b.until(
         "the number has followed",
         &format!("Math.abs(Number(document.querySelector('[data-test=at-X]')?.value) - {}) > 20", before[0]),
@@ -289,19 +232,19 @@ async fn handles_move_things_by_hand_and_sets_show_what_matters() {
 
     // Dropped to the floor: its lowest point is at 0.
     b.keys("D").await;
-    undo_says(&b, "Undo move Fixture").await;
+    b.undo_says("Undo move Fixture").await;
     b.reads("at-Z", "40.000").await;
 
     // A visibility set shows itself alone, and a saved view keeps that.
     b.script("document.querySelector('[data-id=\"clamp-2\"]').click()").await;
     b.click("set-new").await;
-    name_it(&b, "Clamps").await;
+    b.name_it("Clamps").await;
     b.uncovered().await;
     b.until("the set is there", "document.querySelector('[data-test=set]')").await;
     b.click("set").await;
     b.reads("chip-sets", "Only Clamps").await;
     b.keys("V").await;
-    name_it(&b, "Clamps alone").await;
+    b.name_it("Clamps alone").await;
     b.uncovered().await;
     b.click("chip-sets").await;
     b.until("all is shown", "!document.querySelector('[data-test=chip-sets]')").await;
@@ -321,7 +264,7 @@ async fn two_people_see_each_other_and_the_later_of_two_chooses() {
     theirs.picture().await;
 
     // Within a second the other page shows it.
-    pick(&theirs, "post").await;
+    theirs.pick("post").await;
     theirs.fill("item-name", "Pillar").await;
     let start = std::time::Instant::now();
     mine.until("the new name", "document.querySelector('[data-id=post]').innerText.includes('Pillar')").await;
@@ -364,18 +307,18 @@ async fn cells_are_made_found_copied_and_come_back_from_the_bin() {
     b.until("the list", &format!("{rows} === 'Small cell'")).await;
     b.reads("cell", "6 items").await;
 
-    from_menu(&b, "cell-more", "cell-duplicate").await;
-    name_it(&b, "Another").await;
+    b.from_menu("cell-more", "cell-duplicate").await;
+    b.name_it("Another").await;
     b.uncovered().await;
     b.until("the copy", &format!("{rows}.split('|').sort().join('|') === 'Another|Small cell'")).await;
     b.find("cell-search").await.send_keys("anoth").await.expect("typed");
     b.until("only the copy", &format!("{rows} === 'Another'")).await;
-    from_menu(&b, "cell-more", "cell-rename").await;
-    name_it(&b, "Another cell").await;
+    b.from_menu("cell-more", "cell-rename").await;
+    b.name_it("Another cell").await;
     b.uncovered().await;
     b.until("its new name", &format!("{rows} === 'Another cell'")).await;
 
-    from_menu(&b, "cell-more", "cell-bin").await;
+    b.from_menu("cell-more", "cell-bin").await;
     b.until("it is gone from the list", &format!("{rows} === ''")).await;
     b.click("bin").await;
     b.until("it lies in the bin", &format!("{rows} === 'Another cell'")).await;
@@ -386,7 +329,7 @@ async fn cells_are_made_found_copied_and_come_back_from_the_bin() {
 
     // A new one is empty and says what to do.
     b.click("new-cell").await;
-    name_it(&b, "From nothing").await;
+    b.name_it("From nothing").await;
     b.until("an empty roster", "document.body.innerText.includes('Nothing in it yet')").await;
     assert_eq!(b.client.title().await.expect("a title"), "From nothing – Selvik");
 }

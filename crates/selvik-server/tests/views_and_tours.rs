@@ -8,6 +8,7 @@ use fantoccini::Locator;
 use serde_json::json;
 use support::Server;
 use support::browser::{Browser, key};
+use support::pixels::Pixels;
 
 async fn name(b: &Browser, text: &str) {
     b.until("the name field", "document.querySelector('[data-test=name] input')").await;
@@ -162,8 +163,8 @@ async fn a_tour_plays_is_edited_and_taken_away() {
     assert_eq!(archive.len(), 6, "6 s at a picture a second");
     let mut first = Vec::new();
     std::io::Read::read_to_end(&mut archive.by_index(0).expect("a file"), &mut first).expect("read");
-    let picture = image::load_from_memory(&first).expect("a PNG");
-    assert_eq!((picture.width(), picture.height()), (160, 90));
+    let picture = Pixels::of_png(&first);
+    assert_eq!((picture.width, picture.height), (160, 90));
     export("export-webm").await;
     let film = b.downloaded(".webm").await;
     assert_eq!(film[..4], [0x1A, 0x45, 0xDF, 0xA3], "a Matroska file (EBML, RFC 8794)");
@@ -178,8 +179,8 @@ async fn a_tour_plays_is_edited_and_taken_away() {
     b.fill("export-width", "3000").await;
     b.fill("export-height", "2100").await;
     b.click("export-go").await;
-    let picture = image::load_from_memory(&b.downloaded(".png").await).expect("a PNG").to_rgb8();
-    assert_eq!((picture.width(), picture.height()), (3000, 2100));
-    let paper = picture.pixels().filter(|p| p.0[0] > 200).count();
+    let picture = Pixels::of_png(&b.downloaded(".png").await);
+    assert_eq!((picture.width, picture.height), (3000, 2100));
+    let paper = picture.iter().filter(|p| p.2[0] > 200).count();
     assert!(paper < 3000 * 2100 && paper > 1000, "something is drawn");
 }

@@ -69,6 +69,7 @@ async function start() {
   ready.value = true
   tours.open(null)
   await where.loadStandardViews()
+  what.restore()
   if (!where.restore()) await views.showOpening()
   await Promise.all([when.load(), findings.load()])
   await links.follow(asked)

@@ -16,7 +16,9 @@ export const useCell = defineStore('cell', () => {
     const map = new Map<string | null, Item[]>()
     for (const item of cell.value?.document.items ?? []) {
       const key = item.parent ?? null
-      map.set(key, [...(map.get(key) ?? []), item])
+      const siblings = map.get(key)
+      if (siblings) siblings.push(item)
+      else map.set(key, [item])
     }
     return map
   })

@@ -55,12 +55,15 @@ export const useFindings = defineStore('findings', () => {
     }
   }
 
+  /** What was shown and cut before the evidence was looked at. */
+  let before: { shown: ReturnType<typeof what.shownNow>; section: typeof section.section } | null = null
   /** Goes to a closest approach: its pose, both items isolated, the camera square to the gap. */
   async function showEvidence(pair: Pair) {
     when.pause()
     when.goTo(pair.time_s)
     const body = { on_a_mm: pair.on_a_mm, on_b_mm: pair.on_b_mm, viewpoint: where.viewpoint }
     const evidence = await answer(api.POST('/api/evidence', { body }))
+    before ??= { shown: what.shownNow(), section: section.section }
     shown.value = pair
     what.select(null)
     what.isolateOnly([pair.a.item, pair.b.item])
@@ -69,8 +72,11 @@ export const useFindings = defineStore('findings', () => {
   }
   function leaveEvidence() {
     shown.value = null
-    what.isolated = null
-    section.section = null
+    if (before) {
+      what.showJust(before.shown)
+      section.section = before.section
+    }
+    before = null
     where.goBack()
   }
 

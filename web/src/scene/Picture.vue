@@ -17,7 +17,7 @@ import { add } from '../where/navigation'
 import PaneView from '../where/PaneView.vue'
 import { useTours } from '../where/tourStore'
 import { useWhere } from '../where/whereStore'
-import { loadMesh } from './meshes'
+import { loadMeshes, prepareForPicking } from './meshes'
 import { useExport } from './exportStore'
 import { Scene } from './scene'
 import { sceneKey } from './sceneKey'
@@ -68,12 +68,13 @@ watch([scene, () => cell.cell?.id, () => cell.cell?.bodies, () => cell.cell?.mov
   const [drawing, open] = [scene.value, cell.cell]
   if (!drawing || !open) return
   try {
-    const meshes = await Promise.all(open.bodies.map((b) => loadMesh(open.id, b.mesh)))
+    const meshes = await loadMeshes(open.id, open.bodies)
     if (cell.cell !== open) return
-    const bodies = open.bodies.map((b, i) => ({ item: b.item, node: b.node, mesh: meshes[i]! }))
+    const bodies = open.bodies.map((b) => ({ item: b.item, node: b.node, mesh: meshes.get(b.mesh)! }))
     drawing.setBodies(bodies, lookOf(open), framesOf(open), open.poses, open.moving_nodes)
     drawing.setPoses(open.moving_nodes, when.posesNow())
     loading.value = false
+    prepareForPicking(bodies.map((b) => b.mesh))
   } catch (e) {
     failed.value = `The meshes could not be loaded. ${(e as Error).message}`
   }

@@ -78,15 +78,11 @@ export class Bodies {
       return node
     })
     const mobile = new Set(moving)
-    const standing: SceneBody[] = []
-    const byNode = new Map<number, SceneBody[]>()
-    for (const body of bodies) {
-      if (!mobile.has(body.node)) standing.push(body)
-      else byNode.set(body.node, [...(byNode.get(body.node) ?? []), body])
-    }
+    const standing = bodies.filter((b) => !mobile.has(b.node))
     if (standing.length) this.add(this.group, standing, (b) => this.nodes[b.node]!.matrix)
-    for (const [node, some] of byNode) {
-      this.add(this.nodes[node]!, some, () => new THREE.Matrix4())
+    for (const node of mobile) {
+      const some = bodies.filter((b) => b.node === node)
+      if (some.length) this.add(this.nodes[node]!, some, () => new THREE.Matrix4())
       this.group.add(this.nodes[node]!)
     }
   }

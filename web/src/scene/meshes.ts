@@ -1,14 +1,13 @@
 import * as THREE from 'three'
 import { MeshBVH } from 'three-mesh-bvh'
 
-import { bytes } from '../api/client'
+import { bytes as fetched } from '../api/client'
 import { type SoftEdges, softEdges } from './contours'
 import { type Shaded, shadedCorners } from './creases'
 
 export interface DrawnMesh {
-  /** Triangles in the core's order, for picking. */
-  picked: THREE.BufferGeometry
-  tree: MeshBVH
+  /** For picking, triangles in the core's order; built when first asked for. */
+  readonly tree: MeshBVH
   ball: THREE.Sphere
   box: THREE.Box3
   corners: Shaded
@@ -18,20 +17,50 @@ export interface DrawnMesh {
   soft: () => SoftEdges
 }
 
-const loaded = new Map<string, Promise<DrawnMesh>>()
+const loaded = new Map<string, DrawnMesh>()
 
 /** Joins flatter than this are shaded smooth, as the core leaves them without an edge. */
 const CREASE = THREE.MathUtils.degToRad(25)
 
-/** A mesh by the name of its content: fetched once, shared by all bodies that have it. */
-export function loadMesh(cell: string, name: string): Promise<DrawnMesh> {
-  let mesh = loaded.get(name)
-  if (!mesh) {
-    mesh = bytes(`/api/cells/${cell}/meshes/${name}`).then(decode)
-    mesh.catch(() => loaded.delete(name))
-    loaded.set(name, mesh)
+/** From so many on, small meshes are fetched together; others so many at a time. */
+const TOGETHER = 64
+const AT_A_TIME = 12
+
+/** Meshes by the names of their contents: fetched once, shared by all bodies that have them. */
+export async function loadMeshes(cell: string, bodies: { mesh: string }[]): Promise<Map<string, DrawnMesh>> {
+  const missing = () => [...new Set(bodies.map((b) => b.mesh))].filter((name) => !loaded.has(name))
+  if (missing().length > TOGETHER) for (const [name, bytes] of unpack(await fetched(`/api/cells/${cell}/small-meshes`))) keep(name, bytes)
+  const queue = missing()
+  const fetchNext = async () => {
+    for (let name = queue.pop(); name; name = queue.pop()) keep(name, await fetched(`/api/cells/${cell}/meshes/${name}`))
   }
-  return mesh
+  await Promise.all(Array.from({ length: AT_A_TIME }, fetchNext))
+  return loaded
+}
+function keep(name: string, bytes: ArrayBuffer) {
+  if (!loaded.has(name)) loaded.set(name, decode(bytes))
+}
+
+/** Builds what picking needs while there is nothing else to do. */
+export function prepareForPicking(meshes: Iterable<DrawnMesh>) {
+  const queue = [...new Set(meshes)]
+  const some = (idle: IdleDeadline) => {
+    while (queue.length && idle.timeRemaining() > 2) void queue.pop()!.tree
+    if (queue.length) requestIdleCallback(some)
+  }
+  requestIdleCallback(some)
+}
+
+const NAME = 64
+/** Each mesh with its name. */
+function* unpack(all: ArrayBuffer): Generator<[string, ArrayBuffer]> {
+  const read = new DataView(all)
+  for (let at = 0; at < all.byteLength; ) {
+    const name = String.fromCharCode(...new Uint8Array(all, at, NAME))
+    const start = at + NAME + 4
+    at = start + read.getUint32(at + NAME, true)
+    yield [name, all.slice(start, at)]
+  }
 }
 
 function decode(buffer: ArrayBuffer): DrawnMesh {
@@ -47,9 +76,11 @@ function decode(buffer: ArrayBuffer): DrawnMesh {
   const lines = new Float32Array(ends.length * 3)
   ends.forEach((v, i) => lines.set(positions.subarray(v * 3, v * 3 + 3), i * 3))
   let soft: SoftEdges | undefined
+  let tree: MeshBVH | undefined
   return {
-    picked,
-    tree: new MeshBVH(picked, { indirect: true }),
+    get tree() {
+      return (tree ??= new MeshBVH(picked, { indirect: true }))
+    },
     ball: picked.boundingSphere!,
     box: picked.boundingBox!,
     corners: shadedCorners(positions, faces, CREASE),

@@ -1,4 +1,5 @@
 import * as THREE from 'three'
+import { CONTAINED, INTERSECTED, type MeshBVH, NOT_INTERSECTED } from 'three-mesh-bvh'
 
 import type { Vec3 } from '../api/client'
 import type { Bodies } from './bodies'
@@ -64,25 +65,59 @@ export function cornerNear(bodies: Bodies, hit: Hit, [x, y]: [number, number], p
   return near && near.off < CORNER ? near.at : hit.at
 }
 
-/** Visible items whose boxes a rectangle of pixels holds wholly, or touches. */
-export function within(
-  bodies: Bodies, visible: Set<string>, project: Project, from: [number, number], to: [number, number], touching: boolean,
-): string[] {
-  const [x0, x1] = [Math.min(from[0], to[0]), Math.max(from[0], to[0])]
-  const [y0, y1] = [Math.min(from[1], to[1]), Math.max(from[1], to[1])]
-  const inside = new Map<string, boolean>()
+/** Visible items that lie wholly between planes which look inwards, or reach between them; what is clipped away counts for nothing. */
+export function within(bodies: Bodies, visible: Set<string>, sides: THREE.Plane[], clip: THREE.Plane[], touching: boolean): string[] {
+  const found = new Map<string, boolean>()
   for (const body of bodies.bodies) {
-    if (!visible.has(body.item)) continue
-    const { min, max } = body.mesh.box
-    const corners = [0, 1, 2, 3, 4, 5, 6, 7].map((i) =>
-      new THREE.Vector3(i & 1 ? max.x : min.x, i & 2 ? max.y : min.y, i & 4 ? max.z : min.z)
-        .applyMatrix4(bodies.nodes[body.node]!.matrix).divideScalar(M))
-    const seen = corners.map((c) => project(c.toArray())).filter((p) => p !== null)
-    const [lx, hx] = [Math.min(...seen.map((p) => p[0])), Math.max(...seen.map((p) => p[0]))]
-    const [ly, hy] = [Math.min(...seen.map((p) => p[1])), Math.max(...seen.map((p) => p[1]))]
-    const whole = seen.length === 8 && lx >= x0 && hx <= x1 && ly >= y0 && hy <= y1
-    const touched = seen.length > 0 && lx <= x1 && hx >= x0 && ly <= y1 && hy >= y0
-    inside.set(body.item, touching ? (inside.get(body.item) ?? false) || touched : (inside.get(body.item) ?? true) && whole)
+    const before = found.get(body.item)
+    // The first that touches decides, and the first that does not lie inside.
+    if (!visible.has(body.item) || before === touching) continue
+    const back = inverse.copy(bodies.nodes[body.node]!.matrix).invert()
+    const local = (p: THREE.Plane) => p.clone().applyMatrix4(back)
+    const [inside, cut] = [sides.map(local), clip.map(local)]
+    const reaches = reachesBetween(body.mesh.tree, [...inside, ...cut])
+    if (touching) found.set(body.item, reaches)
+    else if (reaches) found.set(body.item, liesBetween(body.mesh.tree.geometry, inside, cut))
+    // Clipped away wholly it says nothing; outside it says no.
+    else if (reachesBetween(body.mesh.tree, cut)) found.set(body.item, false)
   }
-  return [...inside].filter(([, yes]) => yes).map(([item]) => item)
+  return [...found].filter(([, yes]) => yes).map(([item]) => item)
+}
+
+/** Whether any part of a mesh lies between planes that look inwards. */
+function reachesBetween(tree: MeshBVH, planes: THREE.Plane[]): boolean {
+  return tree.shapecast({
+    intersectsBounds(box) {
+      let wholly = true
+      for (const { normal: n, constant: c } of planes) {
+        const far = n.x * (n.x > 0 ? box.max.x : box.min.x) + n.y * (n.y > 0 ? box.max.y : box.min.y) + n.z * (n.z > 0 ? box.max.z : box.min.z) + c
+        if (far < 0) return NOT_INTERSECTED
+        const near = n.x * (n.x > 0 ? box.min.x : box.max.x) + n.y * (n.y > 0 ? box.min.y : box.max.y) + n.z * (n.z > 0 ? box.min.z : box.max.z) + c
+        wholly &&= near >= 0
+      }
+      return wholly ? CONTAINED : INTERSECTED
+    },
+    intersectsTriangle: ({ a, b, c }, _, contained) => contained || planes.reduce(cutBy, [a, b, c]).length > 0,
+  })
+}
+
+/** What of a convex polygon lies on the inner side of a plane. */
+function cutBy(polygon: THREE.Vector3[], plane: THREE.Plane): THREE.Vector3[] {
+  return polygon.flatMap((from, i) => {
+    const to = polygon[(i + 1) % polygon.length]!
+    const [d, e] = [plane.distanceToPoint(from), plane.distanceToPoint(to)]
+    const kept = d >= 0 ? [from] : []
+    return d * e < 0 ? [...kept, from.clone().lerp(to, d / (d - e))] : kept
+  })
+}
+
+/** Whether all vertices of a mesh lie between planes, but for those that are clipped away. */
+function liesBetween(geometry: THREE.BufferGeometry, planes: THREE.Plane[], clip: THREE.Plane[]): boolean {
+  const position = geometry.getAttribute('position')
+  const at = new THREE.Vector3()
+  for (let i = 0; i < position.count; i++) {
+    at.fromBufferAttribute(position, i)
+    if (clip.every((p) => p.distanceToPoint(at) >= 0) && planes.some((p) => p.distanceToPoint(at) < 0)) return false
+  }
+  return true
 }

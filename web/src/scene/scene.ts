@@ -8,11 +8,11 @@ import type { Colours, Schemas, Section, Style, Vec3, Viewpoint } from '../api/c
 import type { Palette } from '../look'
 import { basis, eye, halfAngle, widthAtPivot } from '../where/navigation'
 import { Bodies, matrixOf, type SceneBody } from './bodies'
+import { Cameras, metres, type Pixel } from './cameras'
 import { Ground } from './ground'
 import { type Grip, Handles } from './handles'
 import { axesOf, WideLines } from './lines'
 import { hatchedFaces } from './materials'
-import { depthRange } from './depthRange'
 import { cornerNear, type Hit, pickAll, within } from './picking'
 
 export interface PaneView {
@@ -52,7 +52,6 @@ const CAMERA_SHARE = 0.3
 /** Farthest over nearest that one depth buffer of 24 bits tells apart well. */
 const DEEPEST = 2e5
 const RESTS_AFTER_MS = 220
-const metres = (p: ArrayLike<number>) => new THREE.Vector3(p[0], p[1], p[2]).multiplyScalar(M)
 
 export class Scene {
   /** Frames drawn so far, the last one's draw calls and script time (ms): for tests of the bars. */
@@ -61,8 +60,7 @@ export class Scene {
   scriptMs = 0
   private renderer: THREE.WebGLRenderer
   private scene = new THREE.Scene()
-  private perspective = new THREE.PerspectiveCamera()
-  private parallel = new THREE.OrthographicCamera()
+  private cameras = new Cameras()
   private bodies?: Bodies
   private ground = new Ground()
   private caps = new THREE.Group()
@@ -92,8 +90,6 @@ export class Scene {
   /** From where a drag of the handles is judged while the camera goes along. */
   private frozen: { pane: number; viewpoint: Viewpoint } | null = null
   private hooks: { moved?: (motion: THREE.Matrix4) => void; placed?: (motion: THREE.Matrix4) => void } = {}
-  /** Round all bodies as they were placed first, m. */
-  private extent = new THREE.Sphere(new THREE.Vector3(), 5)
 
   constructor(readonly canvas: HTMLCanvasElement, private palette: Palette, private drawn: () => void) {
     this.renderer = new THREE.WebGLRenderer({ canvas, antialias: !this.software, preserveDrawingBuffer: true })
@@ -119,7 +115,7 @@ export class Scene {
       this.frozen = null
       this.hooks.placed?.(motion)
     }
-    this.handles = new Handles(this.scene, this.perspective, moved, placed, () => this.invalidate())
+    this.handles = new Handles(this.scene, this.cameras.perspective, moved, placed, () => this.invalidate())
     this.setPalette(palette)
   }
 
@@ -162,14 +158,14 @@ export class Scene {
     }
     this.look = look
     this.marked = frames
-    this.bodies = new Bodies(bodies, poses, moving, [...look.keys()])
+    this.bodies = this.cameras.bodies = new Bodies(bodies, poses, moving, [...look.keys()])
     this.bodies.setInk(this.palette.paper, this.palette.ink, this.palette.selection)
     if (this.software) this.bodies.withoutShadows()
     this.scene.add(this.bodies.group)
     const box = this.bodies.bounds()
     if (box.isEmpty()) box.set(new THREE.Vector3(-2, -2, 0), new THREE.Vector3(2, 2, 2))
     this.ground.setBounds(box)
-    box.getBoundingSphere(this.extent)
+    box.getBoundingSphere(this.cameras.extent)
     this.restate()
   }
 
@@ -219,15 +215,17 @@ export class Scene {
     if (!view) return
     this.handles.listen(element)
     if (carry && this.handles.dragging) this.frozen ??= { pane, viewpoint: view.viewpoint }
-    this.handles.look(this.camera(this.frozen ? { ...view, viewpoint: this.frozen.viewpoint } : view), stepped)
+    this.handles.look(this.cameras.of(this.frozen ? { ...view, viewpoint: this.frozen.viewpoint } : view), stepped)
   }
   get handlesBusy(): boolean {
     return this.handles.busy
   }
 
   setShown(shown: Shown) {
+    // What is merely pointed at or selected throws the same shadow.
+    const same = shown.visible === this.shown.visible
     this.shown = shown
-    this.restate()
+    this.restate(!same)
   }
 
   setFurniture(furniture: Furniture) {
@@ -236,9 +234,9 @@ export class Scene {
   }
 
   /** What is shown or how it is coloured has changed. */
-  private restate() {
+  private restate(shadows = true) {
     this.statesOf = undefined
-    this.renderer.shadowMap.needsUpdate = true
+    if (shadows) this.renderer.shadowMap.needsUpdate = true
     this.invalidate()
   }
 
@@ -296,60 +294,19 @@ export class Scene {
     return this.panes.find((p) => p.index === pane)
   }
 
-  // ---- cameras
-
-  private camera(pane: PaneView): THREE.PerspectiveCamera | THREE.OrthographicCamera {
-    const v = pane.viewpoint
-    const { right, up, back } = basis(v)
-    const aspect = pane.width / pane.height
-    const matrix = new THREE.Matrix4().makeBasis(new THREE.Vector3(...right), new THREE.Vector3(...up), new THREE.Vector3(...back))
-    const pivot = metres(v.pivot_mm)
-    let camera: THREE.PerspectiveCamera | THREE.OrthographicCamera
-    let distance = v.distance_mm * M
-    if (v.projection === 'perspective') {
-      camera = this.perspective
-      this.perspective.aspect = aspect
-      this.perspective.fov = THREE.MathUtils.radToDeg(2 * Math.atan(Math.tan(halfAngle(v.lens_mm)) / aspect))
-      const at = pivot.clone().addScaledVector(new THREE.Vector3(...back), distance)
-      ;[this.perspective.near, camera.far] = depthRange(at, this.bodies, this.extent)
-    } else {
-      camera = this.parallel
-      const half = (v.width_mm * M) / 2
-      const { center, radius } = this.extent
-      const reach = Math.max(5, radius * 2 + center.distanceTo(pivot), half * 4)
-      distance = reach
-      Object.assign(this.parallel, { left: -half, right: half, top: half / aspect, bottom: -half / aspect, near: 0.001, far: reach * 2 })
-    }
-    camera.quaternion.setFromRotationMatrix(matrix)
-    camera.position.copy(pivot).addScaledVector(new THREE.Vector3(...back), distance)
-    camera.updateProjectionMatrix()
-    camera.updateMatrixWorld()
-    return camera
-  }
+  // ---- what appears where, and what is picked
 
   /** Where a point (mm) appears on a pane, in pixels from its upper left corner; null behind the eye. */
-  project(pane: number, at: Vec3): [number, number] | null {
+  project(pane: number, at: Vec3): Pixel | null {
     const view = this.view(pane)
-    if (!view) return null
-    const p = metres(at).applyMatrix4(this.camera(view).matrixWorldInverse)
-    if (p.z > 0 && view.viewpoint.projection === 'perspective') return null
-    p.applyMatrix4(this.camera(view).projectionMatrix)
-    return [((p.x + 1) / 2) * view.width, ((1 - p.y) / 2) * view.height]
-  }
-
-  private ray(pane: number, x: number, y: number): THREE.Ray {
-    const view = this.view(pane)!
-    const caster = new THREE.Raycaster()
-    const at = new THREE.Vector2((x / view.width) * 2 - 1, 1 - (y / view.height) * 2)
-    caster.setFromCamera(at, this.camera(view) as THREE.PerspectiveCamera)
-    return caster.ray
+    return view ? this.cameras.project(view, at) : null
   }
 
   /** Everything shown under a pixel of a pane, nearest first; a marked frame comes before all. */
   pickAll(pane: number, x: number, y: number, ghosts = false): Hit[] {
     const view = this.view(pane)
     if (!view || !this.bodies) return []
-    const hits = pickAll(this.bodies, this.ray(pane, x, y), (item) => this.shown.visible.has(item) || (ghosts && this.shown.ghosts.has(item)), this.clip)
+    const hits = pickAll(this.bodies, this.cameras.ray(view, x, y), (item) => this.shown.visible.has(item) || (ghosts && this.shown.ghosts.has(item)), this.clip)
     const frame = this.marked.find((f) => {
       if (!f.item || !this.furniture.frame(f)) return false
       const at = new THREE.Vector3().setFromMatrixPosition(this.frameMatrix(f)).divideScalar(M)
@@ -368,7 +325,7 @@ export class Scene {
   }
 
   /** The corner (mm) of a hit triangle nearest to a pixel, if one is near; else the hit itself. */
-  cornerNear(pane: number, hit: Hit, at: [number, number]): Vec3 {
+  cornerNear(pane: number, hit: Hit, at: Pixel): Vec3 {
     return this.bodies ? cornerNear(this.bodies, hit, at, (p) => this.project(pane, p)) : hit.at
   }
 
@@ -378,16 +335,21 @@ export class Scene {
     return view ? this.pick(pane, view.width / 2, view.height / 2) : null
   }
 
-  /** Items whose boxes a rectangle of a pane holds wholly, or touches. */
-  within(pane: number, from: [number, number], to: [number, number], touching: boolean): string[] {
-    return this.bodies ? within(this.bodies, this.shown.visible, (p) => this.project(pane, p), from, to, touching) : []
+  /** Items that a rectangle of a pane holds wholly, or touches. */
+  within(pane: number, from: Pixel, to: Pixel, touching: boolean): string[] {
+    const view = this.view(pane)
+    if (!view || !this.bodies) return []
+    const sides = this.cameras.sides(view, from, to)
+    const found = within(this.bodies, this.shown.visible, sides, this.clip, touching)
+    const at = new THREE.Vector3()
+    const inside = (f: SceneFrame) => sides.every((s) => s.distanceToPoint(at.setFromMatrixPosition(this.frameMatrix(f))) > 0)
+    const frames = this.marked.filter((f) => f.item && this.furniture.frame(f) && inside(f)).map((f) => f.item!)
+    return [...new Set([...found, ...frames.filter((f) => !this.bodies!.bodies.some((b) => b.item === f))])]
   }
 
   /** The point (mm) under a pixel on the plane through `through` square to `normal`; by default it faces the eye. */
   onPlane(pane: number, x: number, y: number, through: Vec3, normal?: Vec3): Vec3 | null {
-    const square = new THREE.Vector3(...(normal ?? basis(this.view(pane)!.viewpoint).back))
-    const plane = new THREE.Plane().setFromNormalAndCoplanarPoint(square, metres(through))
-    return this.ray(pane, x, y).intersectPlane(plane, new THREE.Vector3())?.divideScalar(M).toArray() ?? null
+    return this.cameras.onPlane(this.view(pane)!, [x, y], through, normal)
   }
 
   // ---- drawing
@@ -445,12 +407,12 @@ export class Scene {
     this.writeStates(pane.colours)
     this.bodies?.use(pane.style, width, height, this.clip)
     this.ground.use(widthAtPivot(pane.viewpoint) * M, metres(pane.viewpoint.pivot_mm), this.furniture)
-    const camera = this.camera(pane)
+    const camera = this.cameras.drawing(pane)
     this.handles.look(camera)
     this.handles.object.visible = this.handles.shown && pane.index >= 0
     this.drawFrames(pane, camera)
     this.drawCamera(other)
-    if (camera !== this.perspective || camera.far / camera.near < DEEPEST) {
+    if (camera !== this.cameras.perspective || camera.far / camera.near < DEEPEST) {
       this.renderer.render(this.scene, camera)
       return
     }
@@ -459,9 +421,9 @@ export class Scene {
     const middle = Math.sqrt(near * far)
     const background = this.scene.background
     for (const [from, to] of [[middle, far], [near, middle]] as const) {
-      this.perspective.near = from
-      this.perspective.far = to
-      this.perspective.updateProjectionMatrix()
+      this.cameras.perspective.near = from
+      this.cameras.perspective.far = to
+      this.cameras.perspective.updateProjectionMatrix()
       this.renderer.render(this.scene, camera)
       this.renderer.autoClear = false
       this.renderer.clearDepth()
@@ -525,15 +487,15 @@ export class Scene {
       for (let left = 0; left < width; left += tile) {
         const [w, h] = [Math.min(tile, width - left), Math.min(tile, height - top)]
         this.renderer.setSize(w, h, false)
-        this.perspective.setViewOffset(width, height, left, top, w, h)
-        this.parallel.setViewOffset(width, height, left, top, w, h)
+        this.cameras.perspective.setViewOffset(width, height, left, top, w, h)
+        this.cameras.parallel.setViewOffset(width, height, left, top, w, h)
         this.renderer.setViewport(0, 0, w, h)
         this.draw(pane, w, h)
         paint.drawImage(this.canvas, left, top)
       }
     }
-    this.perspective.clearViewOffset()
-    this.parallel.clearViewOffset()
+    this.cameras.perspective.clearViewOffset()
+    this.cameras.parallel.clearViewOffset()
     this.furniture = before
     this.renderer.setPixelRatio(ratio)
     this.renderer.setSize(this.size.width, this.size.height, false)

@@ -26,8 +26,12 @@ const everything = computed<Action[]>(() => [
   })),
 ])
 const found = computed(() => {
-  const words = text.value.toLowerCase().split(/\s+/).filter(Boolean)
-  return everything.value.filter((a) => words.every((w) => a.name.toLowerCase().includes(w))).slice(0, 60)
+  const typed = text.value.toLowerCase().trim()
+  const words = typed.split(/\s+/)
+  const fits = everything.value.filter((a) => words.every((w) => a.name.toLowerCase().includes(w)))
+  // What begins as it is typed is meant before what merely holds the words.
+  const begins = (a: Action) => Number(a.name.toLowerCase().startsWith(typed))
+  return fits.sort((a, b) => begins(b) - begins(a)).slice(0, 60)
 })
 watch(text, () => (at.value = 0))
 watch(open, async (now) => {

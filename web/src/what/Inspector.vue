@@ -17,7 +17,8 @@ const fact = computed(() => items.facts.find((f) => f.item === one.value?.id))
 
 /** Frames that numbers can be meant in. */
 const frames = computed(() => {
-  const marks = [...cell.items.values()].filter((i) => i.id !== one.value?.id && (i.role === 'frame' || i.role === 'robot'))
+  const active = typeof items.frame === 'object' ? items.frame.item : null
+  const marks = [...cell.items.values()].filter((i) => i.id === active || (i.id !== one.value?.id && (i.role === 'frame' || i.role === 'robot')))
   return marks.slice(0, 300).map((i) => ({ id: `item:${i.id}`, name: i.name }))
 })
 const frame = computed({
@@ -94,7 +95,7 @@ function carrierChosen(e: Event) {
     <div v-else-if="items.chosen.length > 1" class="pose">
       <template v-for="(name, i) in axes" :key="name">
         <span class="soft">by {{ name }}</span><UnitField :value="0" kind="length" :label="`Shift along ${name}`" :data-test="`by-${name}`" @typed="shifted('xyz_mm', i, $event)" />
-        <span class="soft">{{ turns[i] }}</span><UnitField :value="0" kind="angle" :label="`Turn about ${name}`" @typed="shifted('rpy_deg', i, $event)" />
+        <span class="soft">{{ turns[i] }}</span><UnitField :value="0" kind="angle" :label="`Turn about ${name}`" :data-test="`turn-${name}`" @typed="shifted('rpy_deg', i, $event)" />
       </template>
     </div>
     <dl>

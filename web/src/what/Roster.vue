@@ -55,6 +55,11 @@ const rows = computed<Row[]>(() => {
 // Only the rows in sight are there: a cell may hold thousands.
 const { list: inSight, containerProps, wrapperProps } = useVirtualList(rows, { itemHeight: ROW, overscan: 12 })
 const tree = containerProps.ref
+// Fewer rows than one had scrolled past: the last are shown, not the empty space after them.
+watch(rows, (now) => {
+  const box = tree.value
+  if (box) box.scrollTop = Math.min(box.scrollTop, Math.max(0, now.length * ROW - box.clientHeight))
+}, { flush: 'post' })
 // A long list of the same begins closed.
 watch(() => cell.cell?.id, () => {
   const many = [...cell.children].filter(([id, c]) => id && c.length > 7 && !c.some((i) => cell.children.get(i.id)))
@@ -90,6 +95,7 @@ function key(e: KeyboardEvent) {
   else if (e.key === 'Enter' && row) void where.fitSelection()
   else if (e.key === 'Home') go(0)
   else if (e.key === 'End') go(rows.value.length - 1)
+  else if (e.key === ' ' && stillTyping()) typeAhead(e.key, at, go)
   else if (e.key === ' ' && row) what.toggle(row.item.id)
   else if (e.key === 'F2' && row) startRenaming(row.item)
   else if (e.key.length === 1 && /\S/.test(e.key) && !e.ctrlKey && !e.metaKey && !e.altKey && isTyping(e)) typeAhead(e.key, at, go)
@@ -100,15 +106,16 @@ function key(e: KeyboardEvent) {
 
 // ---- a name typed goes to the next item that begins with it
 let typedSoFar = ''
-let lastTyped = 0
+let lastTyped = -Infinity
+const TYPING_MS = 900
 /** While one goes through the list by keys, letters go to names; after a click they are shortcuts, if they mean something. */
 let byKeys = false
 const isTyping = (e: KeyboardEvent) => byKeys || !keysInForce.value.has(bindingOf(e))
 const keysInForce = computed(() => new Set(useActions().map((a) => a.key)))
+const stillTyping = () => performance.now() - lastTyped < TYPING_MS
 function typeAhead(letter: string, at: number, go: (i: number) => unknown) {
-  const now = performance.now()
-  typedSoFar = now - lastTyped < 900 ? typedSoFar + letter.toLowerCase() : letter.toLowerCase()
-  lastTyped = now
+  typedSoFar = (stillTyping() ? typedSoFar : '') + letter.toLowerCase()
+  lastTyped = performance.now()
   const from = typedSoFar.length > 1 ? at : at + 1
   const names = rows.value.map((r) => r.item.name.toLowerCase())
   const found = names.findIndex((n, i) => i >= from && n.startsWith(typedSoFar))

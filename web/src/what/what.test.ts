@@ -34,6 +34,26 @@ describe('what is shown', () => {
     expect(sorted(what.visible)).toBe('clamp-1 post')
   })
 
+  it('shows everything of another cell, and nothing lies before that', async () => {
+    const what = opened()
+    what.hide(['fixture'])
+    await nextTick()
+    useCell().cell = { ...useCell().cell!, id: '2' }
+    what.restore()
+    await nextTick()
+    expect([what.hiddenCount, what.past.length]).toEqual([0, 0])
+  })
+
+  it('isolates what was hidden, and comes back to just what was shown', () => {
+    const what = opened()
+    what.hide(['fixture', 'post'])
+    const before = what.shownNow()
+    what.isolateOnly(['clamp-1', 'post'])
+    expect(sorted(what.visible)).toBe('clamp-1 post')
+    what.showJust(before)
+    expect(sorted(what.visible)).toBe('table')
+  })
+
   it('isolates with what hangs on it or alone, with the rest gone or ghosted', () => {
     const what = opened()
     what.isolate(['fixture'], true)

@@ -1,3 +1,4 @@
+import { StorageSerializers, useSessionStorage } from '@vueuse/core'
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
 
@@ -58,15 +59,21 @@ export const useWhat = defineStore('what', () => {
     if (visible.value.has(id)) hide([id])
     else show([id])
   }
+  /** What is asked for by itself is not hidden any more. */
+  const hiddenBut = (ids: Iterable<string>) => {
+    const asked = new Set(ids)
+    return new Set([...hidden.value].filter((id) => !asked.has(id)))
+  }
   function isolate(ids: Iterable<string> = selected.value, ghosted = false) {
     const wanted = families(ids)
     if (!wanted.length) return
+    hidden.value = hiddenBut(ids)
     isolated.value = new Set(wanted)
     ghostRest.value = ghosted
   }
   /** Shows just these, without what hangs on them. */
   function isolateOnly(ids: string[]) {
-    isolated.value = new Set(ids)
+    showJust({ hidden: hiddenBut(ids), isolated: new Set(ids), ghostRest: false, sets: new Set() })
   }
   function toggleFrame(ids: Iterable<string> = selected.value) {
     const next = new Set(framed.value)
@@ -116,7 +123,8 @@ export const useWhat = defineStore('what', () => {
   const future = shallowRef<Shown[]>([])
   const REMEMBERED = 100
   let walking = false
-  const now = (): Shown => ({ hidden: hidden.value, isolated: isolated.value, ghostRest: ghostRest.value, sets: sets.value })
+  /** What is shown now, to come back to. */
+  const shownNow = (): Shown => ({ hidden: hidden.value, isolated: isolated.value, ghostRest: ghostRest.value, sets: sets.value })
   watch([hidden, isolated, ghostRest, sets], (_, [h, i, g, s]) => {
     if (walking) {
       walking = false
@@ -128,13 +136,34 @@ export const useWhat = defineStore('what', () => {
   function walk(from: typeof past, to: typeof past) {
     const there = from.value.at(-1)
     if (!there) return
-    to.value = [...to.value, now()]
+    to.value = [...to.value, shownNow()]
     from.value = from.value.slice(0, -1)
     walking = true
-    ;[hidden.value, isolated.value, ghostRest.value, sets.value] = [there.hidden, there.isolated, there.ghostRest, there.sets]
+    showJust(there)
+  }
+  function showJust(these: Shown) {
+    ;[hidden.value, isolated.value, ghostRest.value, sets.value] = [these.hidden, these.isolated, these.ghostRest, these.sets]
   }
   const shownBefore = () => walk(past, future)
   const shownAgain = () => walk(future, past)
+
+  // ---- kept over a reload
+  interface Kept { cell: string; hidden: string[]; isolated: string[] | null; ghostRest: boolean; sets: string[] }
+  const kept = useSessionStorage<Kept | null>('selvik.shown', null, { serializer: StorageSerializers.object })
+  watch([hidden, isolated, ghostRest, sets], () => {
+    const id = cell.cell?.id
+    if (id) kept.value = { cell: id, hidden: [...hidden.value], isolated: isolated.value && [...isolated.value], ghostRest: ghostRest.value, sets: [...sets.value] }
+  })
+  /** Shows what this tab showed of the cell before it was loaded anew, or all of it. */
+  function restore() {
+    const old = kept.value?.cell === cell.cell?.id ? kept.value : null
+    hidden.value = new Set(old?.hidden)
+    isolated.value = old?.isolated ? new Set(old.isolated) : null
+    ghostRest.value = old?.ghostRest ?? false
+    sets.value = new Set(old?.sets)
+    past.value = future.value = []
+    walking = true
+  }
 
   // What is deleted, by whomever, is selected no more.
   watch(() => cell.items, (items) => {
@@ -146,6 +175,6 @@ export const useWhat = defineStore('what', () => {
 
   return {
     selected, hidden, isolated, peeking, hovered, ghostRest, framed, visible, ghosts, hiddenCount,
-    past, future, shownBefore, shownAgain, sets, inSets, shownAlone, toggleSet, invertShown, ghost, selectLike, select, invertSelection, toggleFrame, selectAll, hide, show, toggle, isolate, isolateOnly, showAll,
+    past, future, restore, shownNow, showJust, shownBefore, shownAgain, sets, inSets, shownAlone, toggleSet, invertShown, ghost, selectLike, select, invertSelection, toggleFrame, selectAll, hide, show, toggle, isolate, isolateOnly, showAll,
   }
 })

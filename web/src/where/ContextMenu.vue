@@ -49,7 +49,7 @@ const faceOn = () => where.faceOn(props.hits[0]!.body!, props.hits[0]!.triangle!
         </v-menu>
         <template v-if="names.length > 1">
           <v-divider /><v-list-subheader>Also under the pointer</v-list-subheader>
-          <v-list-item v-for="other in names.slice(1)" :key="other.id" :title="other.name" @mouseenter="what.hovered = other.id" @click="run(() => what.select(other.id))" />
+          <v-list-item v-for="other in names.slice(1)" :key="other.id" :title="other.name" :data-test="`also-${other.id}`" @mouseenter="what.hovered = other.id" @click="run(() => what.select(other.id))" />
         </template>
         <v-divider />
       </template>

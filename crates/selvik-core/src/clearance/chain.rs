@@ -49,7 +49,7 @@ impl Chain {
         for node in way.into_iter().rev().map(|n| &assembly.nodes()[n.0]) {
             fixed *= node.origin;
             if let Some(joint) = &node.joint {
-                let origin = std::mem::replace(&mut fixed, Pose::identity());
+                let origin = std::mem::take(&mut fixed);
                 joints.push(ChainJoint { origin, axis: joint.axis, kind: joint.kind, index: joint.index });
             }
         }

@@ -55,23 +55,8 @@ impl Hierarchy {
         let middles: Vec<Vector> =
             all.iter().map(|[a, b, c]| (a.coords + b.coords + c.coords) / 3.0).collect();
         let mut order: Vec<u32> = (0..count as u32).collect();
-        let mut nodes = Vec::with_capacity(count);
-        nodes.push(fit(&all, &order));
-        let mut open = vec![(0usize, 0usize, count)];
-        while let Some((index, from, to)) = open.pop() {
-            if to - from <= LEAF {
-                nodes[index].first = from as u32;
-                nodes[index].count = (to - from) as u32;
-                continue;
-            }
-            let middle = from + split(&nodes[index], &middles, &mut order[from..to]);
-            let first = nodes.len();
-            nodes[index].first = first as u32;
-            nodes.push(fit(&all, &order[from..middle]));
-            nodes.push(fit(&all, &order[middle..to]));
-            open.push((first, from, middle));
-            open.push((first + 1, middle, to));
-        }
+        let threads = std::thread::available_parallelism().map_or(1, std::num::NonZero::get);
+        let nodes = Sprout { all: &all, middles: &middles }.grow(&mut order, 0, threads);
         let corners = order.iter().map(|&t| all[t as usize].map(Into::into)).collect();
         let mut place = vec![0; count];
         for (at, &triangle) in order.iter().enumerate() {
@@ -103,6 +88,66 @@ impl Hierarchy {
     pub fn place_of(&self, triangle: u32) -> usize {
         self.place[triangle as usize] as usize
     }
+}
+
+/// Triangles from which a branch is worth a thread of its own. Plain threads: a tree is built when first asked for,
+/// and a thread pool that waits for it could take up work that asks for the same tree.
+const ALONE: usize = 20_000;
+
+/// What a tree grows from: the corners and middles of all triangles.
+struct Sprout<'a> {
+    all: &'a [[Point; 3]],
+    middles: &'a [Vector],
+}
+
+impl Sprout<'_> {
+    /// The tree over the triangles in `order`, which become the corner list from `from` on; on so many threads.
+    fn grow(&self, order: &mut [u32], from: usize, threads: usize) -> Vec<Node> {
+        if threads > 1 && order.len() > ALONE {
+            let mut root = fit(self.all, order);
+            let middle = split(&root, self.middles, order);
+            let (left, right) = order.split_at_mut(middle);
+            let (left, right) = std::thread::scope(|scope| {
+                let right = scope.spawn(|| self.grow(right, from + middle, threads / 2));
+                (self.grow(left, from, threads - threads / 2), right.join().expect("a tree"))
+            });
+            root.first = 1;
+            return joined(root, &left, &right);
+        }
+        let mut nodes = Vec::with_capacity(order.len());
+        nodes.push(fit(self.all, order));
+        let mut open = vec![(0usize, 0usize, order.len())];
+        while let Some((index, begin, end)) = open.pop() {
+            if end - begin <= LEAF {
+                nodes[index].first = (from + begin) as u32;
+                nodes[index].count = (end - begin) as u32;
+                continue;
+            }
+            let middle = begin + split(&nodes[index], self.middles, &mut order[begin..end]);
+            let first = nodes.len();
+            nodes[index].first = first as u32;
+            nodes.push(fit(self.all, &order[begin..middle]));
+            nodes.push(fit(self.all, &order[middle..end]));
+            open.push((first, begin, middle));
+            open.push((first + 1, middle, end));
+        }
+        nodes
+    }
+}
+
+/// One tree of a root and the two below it: the root, theirs, and what is left of each.
+fn joined(root: Node, left: &[Node], right: &[Node]) -> Vec<Node> {
+    let moved = |node: &Node, by: usize| Node {
+        first: if node.is_leaf() { node.first } else { node.first + by as u32 },
+        ..*node
+    };
+    // All but the root of the left tree stand two places further on, those of the right after them.
+    let (by_left, by_right) = (2, left.len() + 1);
+    let mut nodes = Vec::with_capacity(1 + left.len() + right.len());
+    nodes.extend([root, moved(&left[0], by_left), moved(&right[0], by_right)]);
+    nodes.extend(left[1..].iter().map(|n| moved(n, by_left)));
+    nodes.extend(right[1..].iter().map(|n| moved(n, by_right)));
+    nodes
 }
 
 /// Sorts `order` into two halves along the box's longest axis; returns where the second begins.
@@ -204,6 +249,34 @@ fn principal_axes(all: &[[Point; 3]], order: &[u32]) -> Matrix3<f64> {
 mod tests {
     use super::*;
     use crate::mesh::sphere_mesh;
+
+    #[test]
+    fn a_tree_grown_on_several_threads_is_the_same() {
+        let mesh = sphere_mesh(0.7, 230);
+        assert!(mesh.triangles().len() > 2 * ALONE);
+        let all: Vec<_> = (0..mesh.triangles().len()).map(|i| mesh.corners(i)).collect();
+        let middles: Vec<Vector> =
+            all.iter().map(|[a, b, c]| (a.coords + b.coords + c.coords) / 3.0).collect();
+        let grown = |threads| {
+            let mut order: Vec<u32> = (0..all.len() as u32).collect();
+            let nodes = Sprout { all: &all, middles: &middles }.grow(&mut order, 0, threads);
+            (nodes, order)
+        };
+        let ((one, order), (many, other)) = (grown(1), grown(5));
+        assert!(one.len() == many.len() && order == other);
+        // The same boxes, wherever they stand in the list.
+        let mut open = vec![(0, 0)];
+        while let Some((a, b)) = open.pop() {
+            let (a, b) = (&one[a], &many[b]);
+            assert!(a.centre == b.centre && a.half == b.half && a.count == b.count);
+            if a.is_leaf() {
+                assert_eq!(a.first, b.first);
+            } else {
+                let (a, b) = (a.first as usize, b.first as usize);
+                open.extend([(a, b), (a + 1, b + 1)]);
+            }
+        }
+    }
 
     #[test]
     fn every_triangle_lies_in_every_box_above_it() {

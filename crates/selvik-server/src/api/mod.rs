@@ -42,6 +42,7 @@ pub fn router() -> OpenApiRouter<App> {
         .routes(routes!(edits::undo))
         .routes(routes!(edits::redo))
         .routes(routes!(picture::mesh))
+        .routes(routes!(picture::small_meshes))
         .routes(routes!(picture::track))
         .routes(routes!(picture::poses))
         .routes(routes!(picture::section))

@@ -49,6 +49,19 @@ pub async fn mesh(
     Ok((headers, bytes).into_response())
 }
 
+/// Triangles up to which a mesh is small.
+const SMALL: usize = 2000;
+
+/// All meshes of at most 2000 triangles in one answer, for cells with thousands of them: of each its name
+/// (64 letters), its length in bytes (u32, little-endian) and the mesh as it is served alone.
+#[utoipa::path(get, path = "/api/cells/{id}/small-meshes", params(("id" = Uuid, Path)),
+    responses((status = 200, content_type = "application/octet-stream"), (status = 404, body = Problem)))]
+pub async fn small_meshes(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Response, Problem> {
+    let cell = app.cell(id).await?;
+    let bytes = tokio::task::spawn_blocking(move || cell.drawn_small(SMALL)).await?;
+    Ok(([(header::CONTENT_TYPE, "application/octet-stream")], bytes).into_response())
+}
+
 /// Poses of the moving coordinate systems along the path, 50 a second, the last at its end: for each
 /// instant and node 7 × f32, little-endian.
 #[utoipa::path(get, path = "/api/cells/{id}/track", params(("id" = Uuid, Path)),

@@ -8,9 +8,11 @@ use fantoccini::actions::{
     InputSource, KeyAction, KeyActions, MouseActions, PointerAction, WheelAction, WheelActions,
 };
 use fantoccini::elements::Element;
-use fantoccini::wd::Capabilities;
+use fantoccini::wd::{Capabilities, WebDriverCompatibleCommand};
 use fantoccini::{Client, ClientBuilder, Locator};
 use serde_json::{Value, json};
+
+use super::pixels::{Pixels, Rgb};
 
 /// A button of the mouse.
 #[derive(Clone, Copy)]
@@ -28,6 +30,23 @@ pub mod key {
     pub const CONTROL: char = '\u{E009}';
     pub const ALT: char = '\u{E00A}';
     pub const DOWN: &str = "\u{E015}";
+}
+
+#[derive(Debug)]
+struct Devtools {
+    method: &'static str,
+    params: Value,
+}
+
+impl WebDriverCompatibleCommand for Devtools {
+    fn endpoint(&self, base: &url::Url, session: Option<&str>) -> Result<url::Url, url::ParseError> {
+        base.join(&format!("session/{}/goog/cdp/execute", session.unwrap_or_default()))
+    }
+
+    fn method_and_body(&self, _: &url::Url) -> (http::Method, Option<String>) {
+        let body = json!({"cmd": self.method, "params": self.params});
+        (http::Method::POST, Some(body.to_string()))
+    }
 }
 
 /// A browser of its own, ended with the test.
@@ -302,6 +321,115 @@ impl Browser {
         panic!("no {ending} arrived");
     }
 
+    /// The middle of an item's row in the roster.
+    pub async fn middle_of(&self, id: &str) -> (f64, f64) {
+        let (x, y, width, height) = self.row(id).await.rectangle().await.expect("a place");
+        (x + width / 2.0, y + height / 2.0)
+    }
+
+    /// Drags so slowly that the page may take it for a thing to be dropped.
+    pub async fn drag_slowly(&self, from: (f64, f64), to: (f64, f64)) {
+        let go = |(x, y): (f64, f64), ms| PointerAction::MoveTo {
+            duration: Some(Duration::from_millis(ms)),
+            x,
+            y,
+        };
+        let mouse = MouseActions::new("mouse".to_owned())
+            .then(go(from, 30))
+            .then(PointerAction::Down { button: 0 })
+            .then(go((from.0, from.1 + 6.0), 100))
+            .then(go((to.0, to.1 - 3.0), 200))
+            .then(go(to, 100))
+            .then(PointerAction::Up { button: 0 });
+        self.client.perform_actions(mouse).await.expect("a drag");
+        tokio::time::sleep(Duration::from_millis(300)).await;
+    }
+
+    /// Drops files or folders on the page, as from a file manager.
+    pub async fn drop_files(&self, paths: &[&std::path::Path], (x, y): (f64, f64)) {
+        for kind in ["dragEnter", "dragOver", "drop"] {
+            let data = json!({"items": [], "files": paths, "dragOperationsMask": 1});
+            self.devtools("Input.dispatchDragEvent", json!({"type": kind, "x": x, "y": y, "data": data}))
+                .await;
+        }
+    }
+
+    /// A command of the browser's own protocol, for what WebDriver has no words for.
+    async fn devtools(&self, method: &'static str, params: Value) -> Value {
+        self.client.issue_cmd(Devtools { method, params }).await.unwrap_or_else(|e| panic!("{method}: {e}"))
+    }
+
+    /// The row of an item in the roster.
+    pub async fn row(&self, id: &str) -> Element {
+        let css = format!("[role=treeitem][data-id=\"{id}\"]");
+        let wait = self.client.wait().at_most(Duration::from_secs(20));
+        wait.for_element(Locator::Css(&css)).await.unwrap_or_else(|e| panic!("no row {id}: {e}"))
+    }
+
+    /// Selects an item in the roster.
+    pub async fn pick(&self, id: &str) {
+        self.row(id).await.click().await.expect("a click");
+        let selected = format!("document.querySelector('[data-id=\"{id}\"]')?.ariaSelected === 'true'");
+        self.until("it is selected", &selected).await;
+    }
+
+    /// The button of undo says what it would take back.
+    pub async fn undo_says(&self, part: &str) {
+        let script = format!("document.querySelector('[data-test=undo]').title.includes({part:?})");
+        self.until(&format!("undo says {part}"), &script).await;
+    }
+
+    /// Answers the question for a name.
+    pub async fn name_it(&self, name: &str) {
+        let asked = "document.activeElement?.closest('.v-overlay--active [data-test=name], .v-dialog')";
+        self.until("a name is asked", asked).await;
+        tokio::time::sleep(Duration::from_millis(350)).await;
+        let field = self.client.active_element().await.expect("the field has the focus");
+        let text = format!("{}a\u{E000}{name}{}", key::CONTROL, key::ENTER);
+        field.send_keys(&text).await.expect("typed");
+    }
+
+    /// Opens a menu and clicks what is in it.
+    pub async fn from_menu(&self, menu: &str, item: &str) {
+        self.click(menu).await;
+        let open = format!("document.querySelector('.v-overlay--active [data-test={item}]')");
+        self.until("the menu is open", &open).await;
+        self.click(item).await;
+    }
+
+    /// Does what the search for anything finds first under these words.
+    pub async fn find_and_do(&self, words: &str) {
+        self.with_control('k').await;
+        self.until("the search is open", "document.activeElement?.closest('.v-dialog')").await;
+        tokio::time::sleep(Duration::from_millis(350)).await;
+        let field = self.client.active_element().await.expect("the field has the focus");
+        field.send_keys(&format!("{words}{}", key::ENTER)).await.expect("typed");
+        self.uncovered().await;
+    }
+
+    /// Keys with Ctrl go to the page, wherever the focus is.
+    pub async fn with_control(&self, letter: char) {
+        self.keys("").await;
+        self.hold(key::CONTROL).await;
+        self.hold(letter).await;
+        self.let_go(letter).await;
+        self.let_go(key::CONTROL).await;
+    }
+
+    /// Chooses in a list of choices.
+    pub async fn set(&self, test: &str, value: &str) {
+        self.find(test).await;
+        self.set_nth(test, 0, value).await;
+    }
+
+    /// Chooses in one of several lists of choices.
+    pub async fn set_nth(&self, test: &str, index: usize, value: &str) {
+        let script = format!(
+            "const s = document.querySelectorAll('[data-test={test}]')[{index}]; s.value = {value:?}; s.dispatchEvent(new Event('change'))"
+        );
+        self.script(&script).await;
+    }
+
     /// Waits until no menu or dialog covers the page.
     pub async fn uncovered(&self) {
         let covered = "!document.querySelector('.v-overlay--active, .v-overlay__scrim')";
@@ -322,28 +450,27 @@ impl Browser {
     }
 
     /// The window as it is seen.
-    async fn shot(&self) -> image::RgbImage {
+    async fn shot(&self) -> Pixels {
         // A browser that draws in software may be too busy to answer in time.
         for _ in 0..5 {
             if let Ok(png) = self.client.screenshot().await {
-                return image::load_from_memory(&png).expect("a PNG").to_rgb8();
+                return Pixels::of_png(&png);
             }
             tokio::time::sleep(Duration::from_millis(500)).await;
         }
         panic!("no picture of the page");
     }
 
-    /// The colour of the picture (0..255 each) at a point of the window.
-    pub async fn pixel(&self, x: u32, y: u32) -> [u8; 3] {
-        let image = self.shot().await;
-        image.get_pixel(x, y).0
+    /// The colour of the picture at a point of the window.
+    pub async fn pixel(&self, x: u32, y: u32) -> Rgb {
+        self.shot().await.at(x, y)
     }
 
     /// A point of the picture with only such pixels round it.
-    pub async fn somewhere(&self, like: impl Fn([u8; 3]) -> bool) -> (f64, f64) {
+    pub async fn somewhere(&self, like: impl Fn(Rgb) -> bool) -> (f64, f64) {
         let image = self.shot().await;
         let all_like =
-            |x: u32, y: u32| (x - 3..=x + 3).all(|i| (y - 3..=y + 3).all(|j| like(image.get_pixel(i, j).0)));
+            |x: u32, y: u32| (x - 3..=x + 3).all(|i| (y - 3..=y + 3).all(|j| like(image.at(i, j))));
         let found = (110..480)
             .step_by(3)
             .find_map(|y| (240..1000).step_by(3).find(|&x| all_like(x, y)).map(|x| (x, y)));
@@ -351,22 +478,35 @@ impl Browser {
         (f64::from(x), f64::from(y))
     }
 
-    /// How many pixels of the picture's area fulfil `like`.
-    pub async fn count(&self, like: impl Fn([u8; 3]) -> bool) -> usize {
+    /// The places of the picture's pixels that fulfil `like`.
+    async fn places(&self, like: impl Fn(Rgb) -> bool) -> Vec<(u32, u32)> {
         let image = self.shot().await;
-        image
-            .enumerate_pixels()
-            .filter(|(x, y, p)| (240..1000).contains(x) && (110..480).contains(y) && like(p.0))
-            .count()
+        let inside = |x: u32, y: u32| (240..1000).contains(&x) && (110..480).contains(&y);
+        image.iter().filter(|&(x, y, rgb)| inside(x, y) && like(rgb)).map(|(x, y, _)| (x, y)).collect()
+    }
+
+    /// The least rectangle (left, top, right, bottom) round the pixels of the picture that fulfil `like`.
+    pub async fn bounds(&self, like: impl Fn(Rgb) -> bool) -> (f64, f64, f64, f64) {
+        let found = self.places(like).await;
+        let x = || found.iter().map(|p| f64::from(p.0));
+        let y = || found.iter().map(|p| f64::from(p.1));
+        assert!(!found.is_empty(), "nothing looks like that");
+        let (least, most) = (f64::min as fn(f64, f64) -> f64, f64::max as fn(f64, f64) -> f64);
+        (x().fold(f64::MAX, least), y().fold(f64::MAX, least), x().fold(0.0, most), y().fold(0.0, most))
+    }
+
+    /// How many pixels of the picture fulfil `like`.
+    pub async fn count(&self, like: impl Fn(Rgb) -> bool) -> usize {
+        self.places(like).await.len()
     }
 }
 
 /// Pixels tinted like robots: clearly more blue than red.
-pub fn bluish([r, _, b]: [u8; 3]) -> bool {
+pub fn bluish([r, _, b]: Rgb) -> bool {
     i32::from(b) - i32::from(r) > 24
 }
 
 /// Pixels tinted like a selection: red and blue above green.
-pub fn plum([r, g, b]: [u8; 3]) -> bool {
+pub fn plum([r, g, b]: Rgb) -> bool {
     i32::from(r) - i32::from(g) > 18 && i32::from(b) - i32::from(g) > 8
 }

@@ -5,6 +5,7 @@
 pub mod cluster;
 
 pub mod browser;
+pub mod pixels;
 
 use selvik_formats::Workcell;
 use selvik_formats::package::PackageFiles;
