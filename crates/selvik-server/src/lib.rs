@@ -16,6 +16,7 @@ use std::sync::{Arc, Mutex};
 
 use axum::Router;
 use selvik_store::Store;
+use tower_http::compression::{CompressionLayer, CompressionLevel};
 use uuid::Uuid;
 
 pub use api::openapi;
@@ -54,7 +55,8 @@ impl App {
         api.route("/api/live", axum::routing::any(live::socket))
             .fallback(pages::page)
             .layer(axum::extract::DefaultBodyLimit::max(1 << 30))
-            .layer(tower_http::compression::CompressionLayer::new())
+            // Meshes are many megabytes and the way is short: a little smaller at once is better than small later.
+            .layer(CompressionLayer::new().quality(CompressionLevel::Fastest))
             .layer(axum::middleware::from_fn_with_state(hosts, guard::guard))
             .with_state(self)
     }

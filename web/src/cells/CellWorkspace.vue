@@ -12,6 +12,7 @@ import FindingsPanel from '../findings/FindingsPanel.vue'
 import { useFindings } from '../findings/findingsStore'
 import ExportDialog from '../scene/ExportDialog.vue'
 import { useExport } from '../scene/exportStore'
+import { loadMeshes } from '../scene/meshes'
 import Picture from '../scene/Picture.vue'
 import BindingSheet from '../settings/BindingSheet.vue'
 import FindDialog from '../settings/FindDialog.vue'
@@ -65,6 +66,8 @@ async function start() {
   const asked = location.hash
   await cell.open(props.id)
   if (!cell.cell) return
+  // On their way while the page is built; the picture waits for them.
+  loadMeshes(props.id, cell.cell.bodies).catch(() => undefined)
   document.title = `${cell.cell.document.name} – Selvik`
   ready.value = true
   tours.open(null)

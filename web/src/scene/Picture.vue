@@ -19,7 +19,7 @@ import { useTours } from '../where/tourStore'
 import { useWhere } from '../where/whereStore'
 import { loadMeshes, prepareForPicking } from './meshes'
 import { useExport } from './exportStore'
-import { Scene } from './scene'
+import { Scene, type SceneFrame } from './scene'
 import { sceneKey } from './sceneKey'
 
 const cell = useCell()
@@ -160,13 +160,15 @@ watch(
   [() => what.visible, () => what.ghosts, () => what.selected, () => what.hovered, scene, loading],
   () => scene.value?.setShown({ visible: what.visible, ghosts: what.ghosts, selected: what.selected, hovered: what.hovered }),
 )
-watch([() => settings.furniture, () => what.visible, () => what.framed, scene, loading], () => {
-  const kinds = new Set(settings.furniture.kinds)
-  scene.value?.setFurniture({
-    grid: settings.furniture.grid, shadow: settings.furniture.shadow, frameSize: settings.furniture.frameSize,
-    frame: (f) => (f.item && what.framed.has(f.item)) || (kinds.has(f.kind) && (!f.item || what.visible.has(f.item))),
-  })
-}, { deep: true })
+const furniture = computed(() => {
+  const { grid, shadow, frameSize, kinds } = settings.furniture
+  const [listed, { visible, framed }] = [new Set(kinds), what]
+  return {
+    grid, shadow, frameSize,
+    frame: (f: SceneFrame) => (f.item !== null && framed.has(f.item)) || (listed.has(f.kind) && (!f.item || visible.has(f.item))),
+  }
+})
+watch([furniture, scene, loading], () => scene.value?.setFurniture(furniture.value))
 watch([() => when.time, () => when.exact, () => when.track, loading], () => {
   if (cell.cell && !loading.value) scene.value?.setPoses(cell.cell.moving_nodes, when.posesNow())
 })

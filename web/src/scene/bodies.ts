@@ -11,6 +11,9 @@ export interface SceneBody {
   mesh: DrawnMesh
 }
 
+/** Where something stands in the world. */
+type Place = Pick<THREE.Object3D, 'matrix' | 'matrixWorldNeedsUpdate'>
+
 /** How an item is drawn now. */
 export interface ItemState { colour: THREE.Color; shown: boolean; ghost: boolean; selected: boolean }
 
@@ -33,7 +36,8 @@ interface Batch {
  */
 export class Bodies {
   readonly group = new THREE.Group()
-  readonly nodes: THREE.Group[]
+  /** Coordinate systems. Those that move carry what is drawn; all others are just places. */
+  readonly nodes: Place[]
   /** Whether anything is ghosted: if not, that pass is left out. */
   private anyGhost = false
   private index = new Map<string, number>()
@@ -71,19 +75,19 @@ export class Bodies {
     }
     for (const { uniforms } of Object.values(this.lines)) uniforms.halfSize = this.halfSize
 
-    this.nodes = poses.map((pose) => {
-      const node = new THREE.Group()
-      node.matrixAutoUpdate = false
+    const mobile = new Map(moving.map((node) => [node, new THREE.Group()]))
+    this.nodes = poses.map((pose, i) => {
+      const node = mobile.get(i) ?? { matrix: new THREE.Matrix4(), matrixWorldNeedsUpdate: false }
       place(node, pose)
       return node
     })
-    const mobile = new Set(moving)
     const standing = bodies.filter((b) => !mobile.has(b.node))
     if (standing.length) this.add(this.group, standing, (b) => this.nodes[b.node]!.matrix)
-    for (const node of mobile) {
+    for (const [node, group] of mobile) {
+      group.matrixAutoUpdate = false
       const some = bodies.filter((b) => b.node === node)
-      if (some.length) this.add(this.nodes[node]!, some, () => new THREE.Matrix4())
-      this.group.add(this.nodes[node]!)
+      if (some.length) this.add(group, some, () => new THREE.Matrix4())
+      this.group.add(group)
     }
   }
 
@@ -274,7 +278,7 @@ function transform(from: Float32Array, m: ArrayLike<number>, to: Float32Array, a
 }
 
 /** x, y, z (m), quaternion x, y, z, w. */
-export function place(group: THREE.Object3D, pose: ArrayLike<number>) {
+export function place(group: Place, pose: ArrayLike<number>) {
   group.matrix.copy(matrixOf(pose))
   group.matrixWorldNeedsUpdate = true
 }

@@ -27,7 +27,14 @@ const TOGETHER = 64
 const AT_A_TIME = 12
 
 /** Meshes by the names of their contents: fetched once, shared by all bodies that have them. */
-export async function loadMeshes(cell: string, bodies: { mesh: string }[]): Promise<Map<string, DrawnMesh>> {
+export function loadMeshes(cell: string, bodies: { mesh: string }[]): Promise<Map<string, DrawnMesh>> {
+  // One after the other: what the first fetches the second has.
+  const mine = before.then(() => fetchMissing(cell, bodies))
+  before = mine.catch(() => undefined)
+  return mine.then(() => loaded)
+}
+let before: Promise<unknown> = Promise.resolve()
+async function fetchMissing(cell: string, bodies: { mesh: string }[]) {
   const missing = () => [...new Set(bodies.map((b) => b.mesh))].filter((name) => !loaded.has(name))
   if (missing().length > TOGETHER) for (const [name, bytes] of unpack(await fetched(`/api/cells/${cell}/small-meshes`))) keep(name, bytes)
   const queue = missing()
@@ -35,7 +42,6 @@ export async function loadMeshes(cell: string, bodies: { mesh: string }[]): Prom
     for (let name = queue.pop(); name; name = queue.pop()) keep(name, await fetched(`/api/cells/${cell}/meshes/${name}`))
   }
   await Promise.all(Array.from({ length: AT_A_TIME }, fetchNext))
-  return loaded
 }
 function keep(name: string, bytes: ArrayBuffer) {
   if (!loaded.has(name)) loaded.set(name, decode(bytes))

@@ -84,7 +84,8 @@ export class Scene {
   private look = new Map<string, { role: string; colour?: string | null }>()
   private furniture: Furniture = { grid: true, shadow: true, frame: () => false, frameSize: 34 }
   private statesOf?: Colours
-  private handles: Handles
+  /** Made when first asked for. */
+  private handles?: Handles
   /** Coordinate systems that go along with the handles, and where they stood. */
   private gripped: { nodes: Set<number>; from: THREE.Matrix4[] } | null = null
   /** From where a drag of the handles is judged while the camera goes along. */
@@ -105,24 +106,13 @@ export class Scene {
     const { sun, group } = this.ground
     const lines = [this.frameLines, this.gap, this.cameraLines, this.tourLines].map((l) => l.object)
     this.scene.add(sky, fill, sun, sun.target, group, this.caps, ...lines)
-    const moved = (motion: THREE.Matrix4) => {
-      if (this.gripped) this.bodies?.carry(this.gripped.nodes, this.gripped.from, motion)
-      this.renderer.shadowMap.needsUpdate = true
-      this.hooks.moved?.(motion)
-      this.invalidate()
-    }
-    const placed = (motion: THREE.Matrix4) => {
-      this.frozen = null
-      this.hooks.placed?.(motion)
-    }
-    this.handles = new Handles(this.scene, this.cameras.perspective, moved, placed, () => this.invalidate())
     this.setPalette(palette)
   }
 
   dispose() {
     clearTimeout(this.rest)
     this.bodies?.dispose()
-    this.handles.dispose()
+    this.handles?.dispose()
     this.renderer.dispose()
   }
 
@@ -200,17 +190,31 @@ export class Scene {
     this.restate()
   }
 
+  private newHandles(): Handles {
+    const moved = (motion: THREE.Matrix4) => {
+      if (this.gripped) this.bodies?.carry(this.gripped.nodes, this.gripped.from, motion)
+      this.renderer.shadowMap.needsUpdate = true
+      this.hooks.moved?.(motion)
+      this.invalidate()
+    }
+    const placed = (motion: THREE.Matrix4) => {
+      this.frozen = null
+      this.hooks.placed?.(motion)
+    }
+    return new Handles(this.scene, this.cameras.perspective, moved, placed, () => this.invalidate())
+  }
   /** Shows handles on what these coordinate systems carry, or none. */
   setHandles(grip: { mode: Grip['mode']; at: ArrayLike<number>; size: number; nodes: number[] } | null, hooks: Scene['hooks'] = {}) {
-    if (this.handles.dragging) return
+    if (this.handles?.dragging || (!grip && !this.handles)) return
     this.hooks = hooks
     this.gripped = grip && this.bodies ? { nodes: new Set(grip.nodes), from: this.bodies.nodes.map((n) => n.matrix.clone()) } : null
+    this.handles ??= this.newHandles()
     this.handles.set(grip && { mode: grip.mode, at: matrixOf(grip.at), size: grip.size })
     this.invalidate()
   }
   /** Lets the handles hear the pointer on a pane; `stepped` moves them in steps, `carry` judges the drag from where it began. */
   aimHandles(pane: number, element: HTMLElement, stepped: boolean, carry: boolean) {
-    if (!this.handles.shown) return
+    if (!this.handles?.shown) return
     const view = this.view(pane)
     if (!view) return
     this.handles.listen(element)
@@ -218,7 +222,7 @@ export class Scene {
     this.handles.look(this.cameras.of(this.frozen ? { ...view, viewpoint: this.frozen.viewpoint } : view), stepped)
   }
   get handlesBusy(): boolean {
-    return this.handles.busy
+    return this.handles?.busy ?? false
   }
 
   setShown(shown: Shown) {
@@ -367,7 +371,7 @@ export class Scene {
   private refineLater() {
     clearTimeout(this.rest)
     this.fineness(1)
-    if (!this.fine) return
+    if (!this.fine || !this.bodies) return
     this.rest = window.setTimeout(() => {
       this.fineness(2)
       this.render()
@@ -408,8 +412,10 @@ export class Scene {
     this.bodies?.use(pane.style, width, height, this.clip)
     this.ground.use(widthAtPivot(pane.viewpoint) * M, metres(pane.viewpoint.pivot_mm), this.furniture)
     const camera = this.cameras.drawing(pane)
-    this.handles.look(camera)
-    this.handles.object.visible = this.handles.shown && pane.index >= 0
+    if (this.handles) {
+      this.handles.look(camera)
+      this.handles.object.visible = this.handles.shown && pane.index >= 0
+    }
     this.drawFrames(pane, camera)
     this.drawCamera(other)
     if (camera !== this.cameras.perspective || camera.far / camera.near < DEEPEST) {
