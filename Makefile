@@ -39,7 +39,11 @@ lint: setup web
 
 web: web/dist/index.html
 
-web/dist/index.html: web/node_modules/.made $(shell find web/src web/public -type f) web/index.html web/vite.config.ts
+# The types of the API are written anew from its description.
+web/src/api/schema.d.ts: web/node_modules/.made docs/openapi.json
+	cd web && npm run -s api
+
+web/dist/index.html: web/src/api/schema.d.ts $(shell find web/src web/public -type f) web/index.html web/vite.config.ts
 	cd web && npx vite build --logLevel warn
 	@touch $@
 
@@ -61,7 +65,7 @@ docs: web
 	cargo build -q -p selvik-server
 	target/debug/selvik openapi > docs/openapi.json
 	target/debug/selvik schema > docs/cell-package.schema.json
-	cd web && npm run -s api
+	$(MAKE) web
 
 setup:
 	@tools/setup.sh

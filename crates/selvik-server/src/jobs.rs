@@ -8,6 +8,7 @@ use selvik_core::clearance::{Progress, SweepOptions, clearance_band, sweep};
 use selvik_formats::report::{
     BandReport, ReachReport, SweepReport, Verdict, band_report, reach_report, sweep_report,
 };
+use selvik_store::Verdicts;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -118,10 +119,11 @@ impl App {
                 // One stopped while the band was drawn has all pairs, but half a band.
                 Ok(findings) if findings.clearance.complete && !swept.stopped() => {
                     let report = serde_json::to_value(&findings).expect("plain data");
-                    let count =
-                        |verdict| findings.clearance.pairs.iter().filter(|p| p.verdict == verdict).count();
-                    let counts = (count(Verdict::Broken), count(Verdict::Tight));
-                    if let Err(error) = app.store.keep_sweep(id, &cell.fingerprint, &report, counts).await {
+                    let pairs = &findings.clearance.pairs;
+                    let count = |verdict| pairs.iter().filter(|p| p.verdict == verdict).count() as i32;
+                    let (broken, tight) = (count(Verdict::Broken), count(Verdict::Tight));
+                    let verdicts = Verdicts { pairs: pairs.len() as i32, broken, tight };
+                    if let Err(error) = app.store.keep_sweep(id, &cell.fingerprint, &report, verdicts).await {
                         tracing::error!("the sweep could not be kept: {error}");
                     }
                     "finished"

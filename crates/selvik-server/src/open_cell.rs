@@ -8,7 +8,6 @@ use selvik_core::program::Path;
 use selvik_formats::package::{CellDocument, PackageFiles};
 use selvik_formats::{FormatError, Workcell};
 use selvik_store::StoredCell;
-use sha2::{Digest, Sha256};
 use uuid::Uuid;
 
 use crate::App;
@@ -231,32 +230,28 @@ fn without_views(document: &CellDocument) -> CellDocument {
 }
 
 fn hash_of(surface: &Surface) -> String {
-    let mut hash = Sha256::new();
+    let mut hash = blake3::Hasher::new();
     for v in surface.mesh().vertices() {
-        v.iter().for_each(|x| hash.update(x.to_le_bytes()));
+        hash.update([v.x, v.y, v.z].map(f64::to_le_bytes).as_flattened());
     }
     for t in surface.mesh().triangles() {
-        t.iter().for_each(|i| hash.update(i.to_le_bytes()));
+        hash.update(t.map(u32::to_le_bytes).as_flattened());
     }
-    hex(&hash.finalize())
+    hash.finalize().to_string()
 }
 
 fn fingerprint(document: &CellDocument, files_hash: &str) -> String {
-    let mut hash = Sha256::new();
-    hash.update(serde_json::to_vec(&without_views(document)).expect("plain data"));
-    hash.update(files_hash);
-    hex(&hash.finalize())
+    let mut hash = blake3::Hasher::new();
+    hash.update(&serde_json::to_vec(&without_views(document)).expect("plain data"));
+    hash.update(files_hash.as_bytes());
+    hash.finalize().to_string()
 }
 
 fn files_hash(files: &PackageFiles) -> String {
-    let mut hash = Sha256::new();
+    let mut hash = blake3::Hasher::new();
     for (name, content) in files.iter() {
-        hash.update(name);
+        hash.update(name.as_bytes());
         hash.update(content);
     }
-    hex(&hash.finalize())
-}
-
-fn hex(bytes: &[u8]) -> String {
-    bytes.iter().map(|b| format!("{b:02x}")).collect()
+    hash.finalize().to_string()
 }

@@ -142,7 +142,7 @@ async fn what_is_seen_is_picked_by_click_by_rectangle_and_through_what_stands_be
     b.click_at(Button::Left, x, y).await;
     selected(&b, &["clamp-1"]).await;
     b.keys("p").await;
-    b.click_at(Button::Left, x + 3.0, y).await;
+    b.click_at(Button::Left, x + 8.0, y).await;
     b.until("it is back", "!document.querySelector('[data-test=chip-hidden]')").await;
     b.keys(key::ESCAPE).await;
 
@@ -152,7 +152,7 @@ async fn what_is_seen_is_picked_by_click_by_rectangle_and_through_what_stands_be
     b.reads("chip-hidden", "3 hidden").await;
     b.script("document.querySelector('[data-id=\"clamp-1\"] .eye').click()").await;
     b.reads("chip-hidden", "2 hidden").await;
-    b.click_at(Button::Left, x - 3.0, y).await;
+    b.click_at(Button::Left, x - 8.0, y).await;
     selected(&b, &["clamp-1"]).await;
 
     // What was shown before, and before that, and again.

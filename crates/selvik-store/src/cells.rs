@@ -9,7 +9,6 @@ use selvik_formats::package::{
     CELL_FILE, CellDocument, Entry, PackageFiles, from_entries, to_entries, write_document,
 };
 use serde_json::Value;
-use sha2::{Digest, Sha256};
 use uuid::Uuid;
 
 use crate::schema::{assets, cell_files, cells, entries, sweeps};
@@ -43,12 +42,21 @@ pub struct CellSummary {
 /// How the rules of a cell stood at its last sweep.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct SweptSummary {
-    /// Pairs that broke theirs.
-    pub broken: i32,
-    /// Pairs that were tight.
-    pub tight: i32,
+    /// What came out.
+    pub verdicts: Verdicts,
     /// Whether the cell was changed afterwards.
     pub changed_since: bool,
+}
+
+/// How many pairs a sweep looked at, and how they stood to their rules.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Verdicts {
+    /// All of them.
+    pub pairs: i32,
+    /// Those that broke theirs.
+    pub broken: i32,
+    /// Those that were tight.
+    pub tight: i32,
 }
 
 /// A whole cell.
@@ -136,22 +144,23 @@ impl Store {
             .select((cell_files::cell_id, sum(octet_length(assets::content))))
             .load(&mut connection)
             .await?;
-        let swept: Vec<(Uuid, i32, i32, DateTime<Utc>)> = sweeps::table
-            .select((sweeps::cell_id, sweeps::broken, sweeps::tight, sweeps::at))
+        let swept: Vec<(Uuid, i32, i32, i32, DateTime<Utc>)> = sweeps::table
+            .select((sweeps::cell_id, sweeps::pairs, sweeps::broken, sweeps::tight, sweeps::at))
             .load(&mut connection)
             .await?;
         let items: HashMap<_, _> = items.into_iter().collect();
         let bytes: HashMap<_, _> = bytes.into_iter().collect();
-        let swept: HashMap<_, _> = swept.into_iter().map(|(id, b, t, at)| (id, (b, t, at))).collect();
+        let swept: HashMap<_, _> = swept
+            .into_iter()
+            .map(|(id, pairs, broken, tight, at)| (id, (Verdicts { pairs, broken, tight }, at)))
+            .collect();
         let summary =
             |(id, name, revision, changed_at, opened_at, binned_at, has_thumbnail): Line| CellSummary {
                 items: items.get(&id).copied().unwrap_or(0),
                 bytes: bytes.get(&id).copied().flatten().unwrap_or(0),
-                swept: swept.get(&id).map(|&(broken, tight, at)| SweptSummary {
-                    broken,
-                    tight,
-                    changed_since: changed_at > at,
-                }),
+                swept: swept
+                    .get(&id)
+                    .map(|&(verdicts, at)| SweptSummary { verdicts, changed_since: changed_at > at }),
                 id,
                 name,
                 revision,
@@ -293,7 +302,7 @@ impl Store {
         Ok(cells::table.find(id).select(cells::thumbnail).first(&mut self.connection().await?).await?)
     }
 
-    /// Keeps the last finished sweep of a cell, with how many pairs broke their rule and were tight.
+    /// Keeps the last finished sweep of a cell, with how its pairs stood.
     ///
     /// # Errors
     /// [`StoreError::Database`].
@@ -302,9 +311,10 @@ impl Store {
         id: Uuid,
         fingerprint: &str,
         report: &Value,
-        (broken, tight): (usize, usize),
+        verdicts: Verdicts,
     ) -> Result<(), StoreError> {
-        let counts = (sweeps::broken.eq(broken as i32), sweeps::tight.eq(tight as i32));
+        let Verdicts { pairs, broken, tight } = verdicts;
+        let counts = (sweeps::pairs.eq(pairs), sweeps::broken.eq(broken), sweeps::tight.eq(tight));
         let found = (sweeps::fingerprint.eq(fingerprint), sweeps::report.eq(report));
         diesel::insert_into(sweeps::table)
             .values((sweeps::cell_id.eq(id), found, counts))
@@ -407,5 +417,5 @@ pub(crate) fn row(id: Uuid, entry: &Entry) -> EntryRow<'_> {
 }
 
 fn hash_of(content: &[u8]) -> String {
-    Sha256::digest(content).iter().map(|b| format!("{b:02x}")).collect()
+    blake3::hash(content).to_string()
 }

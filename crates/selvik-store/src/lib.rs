@@ -14,7 +14,7 @@ use diesel_async::pooled_connection::deadpool::{Object, Pool};
 use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
 use selvik_formats::FormatError;
 
-pub use cells::{CellSummary, StoredCell, SweptSummary};
+pub use cells::{CellSummary, StoredCell, SweptSummary, Verdicts};
 pub use edits::{Change, Committed, UndoState};
 
 const MIGRATIONS: EmbeddedMigrations = embed_migrations!("migrations");

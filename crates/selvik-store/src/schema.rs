@@ -58,6 +58,7 @@ diesel::table! {
         at -> Timestamptz,
         broken -> Integer,
         tight -> Integer,
+        pairs -> Integer,
     }
 }
 

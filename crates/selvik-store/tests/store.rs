@@ -4,7 +4,7 @@ mod support;
 
 use selvik_formats::package::{CELL_FILE, CellDocument, Edit, PackageFiles, Placement, PoseDocument};
 use selvik_formats::{FormatError, Workcell};
-use selvik_store::{Store, StoreError};
+use selvik_store::{Store, StoreError, Verdicts};
 use uuid::Uuid;
 
 async fn store() -> Store {
@@ -209,11 +209,13 @@ async fn renaming_a_cell_is_an_edit_and_shows_in_the_list() {
 async fn how_the_rules_stood_is_told_with_the_list() {
     let store = store().await;
     let id = with_small(&store).await;
-    store.keep_sweep(id, "f", &serde_json::json!({}), (3, 1)).await.expect("kept");
+    let verdicts = Verdicts { pairs: 9, broken: 3, tight: 1 };
+    store.keep_sweep(id, "f", &serde_json::json!({}), verdicts).await.expect("kept");
     let swept = store.list().await.expect("a list")[0].swept.expect("swept");
-    assert_eq!((swept.broken, swept.tight, swept.changed_since), (3, 1, false));
+    assert_eq!((swept.verdicts, swept.changed_since), (verdicts, false));
     store.edit(id, 1, &rename("a", "X"), &none(), any).await.expect("renamed");
     assert!(store.list().await.expect("a list")[0].swept.expect("swept").changed_since);
-    store.keep_sweep(id, "g", &serde_json::json!({}), (0, 0)).await.expect("kept");
-    assert_eq!(store.list().await.expect("a list")[0].swept.expect("swept").broken, 0);
+    let better = Verdicts { broken: 0, ..verdicts };
+    store.keep_sweep(id, "g", &serde_json::json!({}), better).await.expect("kept");
+    assert_eq!(store.list().await.expect("a list")[0].swept.expect("swept").verdicts, better);
 }

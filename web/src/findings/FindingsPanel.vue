@@ -88,7 +88,7 @@ const left = computed(() => {
 
     <div class="cards">
       <template v-if="tab === 'clearance'">
-        <p v-if="!findings.findings && !findings.job" class="soft none">Nothing has been swept yet.<br /><v-btn color="primary" title="Shift+S" @click="findings.sweep">Sweep the run plan</v-btn></p>
+        <p v-if="!findings.findings && !findings.job" class="soft none">Nothing has been swept yet.<br /><v-btn color="primary" :title="`Sweep (${keyOf('sweep')})`" @click="findings.sweep">Sweep the run plan</v-btn></p>
         <p v-else-if="!pairs.length && !findings.job" class="soft none">No rule names a pair that moves. Add rules to the cell package.</p>
         <button v-for="p in shown" :key="p.a.name + p.b.name" class="card" :class="[p.verdict, { at: findings.shown === p }]" data-test="finding" :title="`Go there: certified between ${units.number(p.lower_mm, 2)} and ${units.length(p.attained_mm, 2)}`" @click="findings.showEvidence(p)">
           <VerdictMark :verdict="p.verdict" />

@@ -38,6 +38,8 @@ export class Bodies {
   readonly group = new THREE.Group()
   /** Coordinate systems. Those that move carry what is drawn; all others are just places. */
   readonly nodes: Place[]
+  /** All that is drawn, shown or not. */
+  readonly triangles: number
   /** Whether anything is ghosted: if not, that pass is left out. */
   private anyGhost = false
   private index = new Map<string, number>()
@@ -53,6 +55,7 @@ export class Bodies {
 
   constructor(readonly bodies: SceneBody[], poses: ArrayLike<number>[], moving: number[], items: string[]) {
     items.forEach((item, i) => this.index.set(item, i))
+    this.triangles = bodies.reduce((n, b) => n + b.mesh.corners.indices.length / 3, 0)
     const width = 64
     const height = Math.max(1, Math.ceil(items.length / width))
     this.texture = new THREE.DataTexture(new Uint8Array(width * height * 4), width, height, THREE.RGBAFormat)

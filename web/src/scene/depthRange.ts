@@ -19,7 +19,7 @@ export function depthRange(eye: THREE.Vector3, bodies: Bodies | undefined, exten
       continue
     }
     // Inside a box, or nearly: only the mesh itself knows.
-    const found = body.mesh.tree.closestPointToPoint(local.copy(eye).applyMatrix4(matrix.clone().invert()), {} as never, 0, nearest)
+    const found = body.mesh.tree?.closestPointToPoint(local.copy(eye).applyMatrix4(matrix.clone().invert()), {} as never, 0, nearest)
     nearest = Math.min(nearest, found?.distance ?? nearest)
   }
   const near = Math.max(NEAREST, Math.min(nearest * 0.6, 0.5))

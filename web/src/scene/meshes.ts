@@ -1,13 +1,16 @@
-import * as THREE from 'three'
-import { MeshBVH } from 'three-mesh-bvh'
+import type * as THREE from 'three'
+import { MeshBVH, type SerializedBVH } from 'three-mesh-bvh'
 
 import { bytes as fetched } from '../api/client'
 import { type SoftEdges, softEdges } from './contours'
-import { type Shaded, shadedCorners } from './creases'
+import type { Shaded } from './creases'
+import { CREASE, decode, type Decoded, geometryOf, treeOver } from './decode'
 
 export interface DrawnMesh {
-  /** For picking, triangles in the core's order; built when first asked for. */
-  readonly tree: MeshBVH
+  /** Triangles in the core's order. */
+  geometry: THREE.BufferGeometry
+  /** Over these, for picking; null while that of a large mesh is still built aside. */
+  readonly tree: MeshBVH | null
   ball: THREE.Sphere
   box: THREE.Box3
   corners: Shaded
@@ -19,12 +22,11 @@ export interface DrawnMesh {
 
 const loaded = new Map<string, DrawnMesh>()
 
-/** Joins flatter than this are shaded smooth, as the core leaves them without an edge. */
-const CREASE = THREE.MathUtils.degToRad(25)
-
 /** From so many on, small meshes are fetched together; others so many at a time. */
 const TOGETHER = 64
 const AT_A_TIME = 12
+/** Larger ones, from some hundred thousand triangles on, are decoded aside. */
+const LARGE_BYTES = 2_000_000
 
 /** Meshes by the names of their contents: fetched once, shared by all bodies that have them. */
 export function loadMeshes(cell: string, bodies: { mesh: string }[]): Promise<Map<string, DrawnMesh>> {
@@ -36,15 +38,15 @@ export function loadMeshes(cell: string, bodies: { mesh: string }[]): Promise<Ma
 let before: Promise<unknown> = Promise.resolve()
 async function fetchMissing(cell: string, bodies: { mesh: string }[]) {
   const missing = () => [...new Set(bodies.map((b) => b.mesh))].filter((name) => !loaded.has(name))
-  if (missing().length > TOGETHER) for (const [name, bytes] of unpack(await fetched(`/api/cells/${cell}/small-meshes`))) keep(name, bytes)
+  if (missing().length > TOGETHER) for (const [name, bytes] of unpack(await fetched(`/api/cells/${cell}/small-meshes`))) await keep(name, bytes)
   const queue = missing()
   const fetchNext = async () => {
-    for (let name = queue.pop(); name; name = queue.pop()) keep(name, await fetched(`/api/cells/${cell}/meshes/${name}`))
+    for (let name = queue.pop(); name; name = queue.pop()) await keep(name, await fetched(`/api/cells/${cell}/meshes/${name}`))
   }
   await Promise.all(Array.from({ length: AT_A_TIME }, fetchNext))
 }
-function keep(name: string, bytes: ArrayBuffer) {
-  if (!loaded.has(name)) loaded.set(name, decode(bytes))
+async function keep(name: string, bytes: ArrayBuffer) {
+  loaded.set(name, bytes.byteLength > LARGE_BYTES ? await drawnAside(bytes) : drawn(decode(bytes), treeOver))
 }
 
 /** Builds what picking needs while there is nothing else to do. */
@@ -69,28 +71,42 @@ function* unpack(all: ArrayBuffer): Generator<[string, ArrayBuffer]> {
   }
 }
 
-function decode(buffer: ArrayBuffer): DrawnMesh {
-  const [vertices = 0, triangles = 0, edges = 0] = new Uint32Array(buffer, 0, 3)
-  const positions = new Float32Array(buffer, 12, vertices * 3)
-  const picked = new THREE.BufferGeometry()
-  picked.setAttribute('position', new THREE.BufferAttribute(positions, 3))
-  const faces = new Uint32Array(buffer, 12 + vertices * 12, triangles * 3)
-  picked.setIndex(new THREE.BufferAttribute(faces, 1))
-  picked.computeBoundingBox()
-  picked.computeBoundingSphere()
-  const ends = new Uint32Array(buffer, 12 + vertices * 12 + triangles * 12, edges * 2)
-  const lines = new Float32Array(ends.length * 3)
-  ends.forEach((v, i) => lines.set(positions.subarray(v * 3, v * 3 + 3), i * 3))
+let worker: Worker | undefined
+let asked = 0
+type Answer = { id: number; mesh: Decoded } | { id: number; tree: SerializedBVH }
+/** Decoded beside the page: seen first, pickable a little later. */
+function drawnAside(buffer: ArrayBuffer): Promise<DrawnMesh> {
+  const mine = ++asked
+  const by = (worker ??= new Worker(new URL('./decode.worker.ts', import.meta.url), { type: 'module' }))
+  return new Promise((done, fail) => {
+    let [mesh, tree]: [DrawnMesh | null, MeshBVH | null] = [null, null]
+    const answer = ({ data }: MessageEvent<Answer>) => {
+      if (data.id !== mine) return
+      if ('mesh' in data) return done((mesh = drawn(data.mesh, () => tree)))
+      by.removeEventListener('message', answer)
+      tree = MeshBVH.deserialize(data.tree, mesh!.geometry, { setIndex: false })
+    }
+    by.addEventListener('message', answer)
+    by.addEventListener('error', (e) => fail(new Error(e.message)), { once: true })
+    by.postMessage({ id: mine, buffer }, [buffer])
+  })
+}
+
+function drawn({ positions, faces, corners, edges }: Decoded, grow: (geometry: THREE.BufferGeometry) => MeshBVH | null): DrawnMesh {
+  const geometry = geometryOf(positions, faces)
+  geometry.computeBoundingBox()
+  geometry.computeBoundingSphere()
   let soft: SoftEdges | undefined
-  let tree: MeshBVH | undefined
+  let tree: MeshBVH | null = null
   return {
+    geometry,
     get tree() {
-      return (tree ??= new MeshBVH(picked, { indirect: true }))
+      return (tree ??= grow(geometry))
     },
-    ball: picked.boundingSphere!,
-    box: picked.boundingBox!,
-    corners: shadedCorners(positions, faces, CREASE),
-    edges: lines,
+    ball: geometry.boundingSphere!,
+    box: geometry.boundingBox!,
+    corners,
+    edges,
     soft: () => (soft ??= softEdges(positions, faces, CREASE)),
   }
 }

@@ -23,14 +23,15 @@ const local = new THREE.Ray()
 export function pickAll(bodies: Bodies, ray: THREE.Ray, shown: (item: string) => boolean, clip: THREE.Plane[]): Hit[] {
   const hits: { distance: number; hit: Hit }[] = []
   bodies.bodies.forEach((body, index) => {
-    if (!shown(body.item)) return
+    const { tree } = body.mesh
+    if (!tree || !shown(body.item)) return
     const matrix = bodies.nodes[body.node]!.matrix
     if (!ray.intersectsSphere(sphere.copy(body.mesh.ball).applyMatrix4(matrix))) return
     local.copy(ray).applyMatrix4(inverse.copy(matrix).invert())
     const inside = (at: THREE.Vector3) => clip.every((p) => p.distanceToPoint(at.clone().applyMatrix4(matrix)) >= 0)
     const found = clip.length
-      ? body.mesh.tree.raycast(local, THREE.DoubleSide).filter((f) => inside(f.point)).sort((a, b) => a.distance - b.distance)[0]
-      : body.mesh.tree.raycastFirst(local, THREE.DoubleSide)
+      ? tree.raycast(local, THREE.DoubleSide).filter((f) => inside(f.point)).sort((a, b) => a.distance - b.distance)[0]
+      : tree.raycastFirst(local, THREE.DoubleSide)
     if (!found) return
     const at = found.point.clone().applyMatrix4(matrix)
     const normal = found.face!.normal.clone().transformDirection(matrix)
@@ -52,7 +53,7 @@ const M = 1e-3
 export function cornerNear(bodies: Bodies, hit: Hit, [x, y]: [number, number], project: Project): Vec3 {
   const body = hit.body === undefined ? undefined : bodies.bodies[hit.body]
   if (!body) return hit.at
-  const { geometry } = body.mesh.tree
+  const { geometry } = body.mesh
   const position = geometry.getAttribute('position')
   const matrix = bodies.nodes[body.node]!.matrix
   const corners = [0, 1, 2].flatMap((i) => {
@@ -71,15 +72,16 @@ export function within(bodies: Bodies, visible: Set<string>, sides: THREE.Plane[
   for (const body of bodies.bodies) {
     const before = found.get(body.item)
     // The first that touches decides, and the first that does not lie inside.
-    if (!visible.has(body.item) || before === touching) continue
+    const { tree } = body.mesh
+    if (!tree || !visible.has(body.item) || before === touching) continue
     const back = inverse.copy(bodies.nodes[body.node]!.matrix).invert()
     const local = (p: THREE.Plane) => p.clone().applyMatrix4(back)
     const [inside, cut] = [sides.map(local), clip.map(local)]
-    const reaches = reachesBetween(body.mesh.tree, [...inside, ...cut])
+    const reaches = reachesBetween(tree, [...inside, ...cut])
     if (touching) found.set(body.item, reaches)
-    else if (reaches) found.set(body.item, liesBetween(body.mesh.tree.geometry, inside, cut))
+    else if (reaches) found.set(body.item, liesBetween(body.mesh.geometry, inside, cut))
     // Clipped away wholly it says nothing; outside it says no.
-    else if (reachesBetween(body.mesh.tree, cut)) found.set(body.item, false)
+    else if (reachesBetween(tree, cut)) found.set(body.item, false)
   }
   return [...found].filter(([, yes]) => yes).map(([item]) => item)
 }

@@ -52,6 +52,8 @@ const CAMERA_SHARE = 0.3
 /** Farthest over nearest that one depth buffer of 24 bits tells apart well. */
 const DEEPEST = 2e5
 const RESTS_AFTER_MS = 220
+/** More triangles than these are not drawn a second time in software: that would take seconds. */
+const MOST_FINE = 1_500_000
 
 export class Scene {
   /** Frames drawn so far, the last one's draw calls and script time (ms): for tests of the bars. */
@@ -371,7 +373,7 @@ export class Scene {
   private refineLater() {
     clearTimeout(this.rest)
     this.fineness(1)
-    if (!this.fine || !this.bodies) return
+    if (!this.fine || !this.bodies || this.bodies.triangles > MOST_FINE) return
     this.rest = window.setTimeout(() => {
       this.fineness(2)
       this.render()

@@ -1,6 +1,5 @@
-use std::collections::HashMap;
-
 use super::TriangleMesh;
+use super::edges::{Edge, Edges};
 
 /// Joins flatter than this draw no edge: a turned surface of 48 facets bends 7.5° at each.
 pub const DEFAULT_FEATURE_ANGLE: f64 = 25.0 * std::f64::consts::PI / 180.0;
@@ -12,22 +11,12 @@ pub fn feature_edges(mesh: &TriangleMesh, angle: f64) -> Vec<[u32; 2]> {
     let normals: Vec<_> = (0..mesh.triangles().len())
         .map(|i| mesh.area_vector(i).try_normalize(1e-30).unwrap_or_default())
         .collect();
-    let mut sides: HashMap<(u32, u32), (usize, usize, u32)> = HashMap::new();
-    for (index, &[a, b, c]) in mesh.triangles().iter().enumerate() {
-        for (from, to) in [(a, b), (b, c), (c, a)] {
-            let side = sides.entry((from.min(to), from.max(to))).or_insert((index, index, 0));
-            side.1 = index;
-            side.2 += 1;
-        }
-    }
     let smooth = angle.cos();
-    let mut edges: Vec<[u32; 2]> = sides
-        .into_iter()
-        .filter(|&(_, (first, second, count))| count != 2 || normals[first].dot(&normals[second]) < smooth)
-        .map(|((from, to), _)| [from, to])
-        .collect();
-    edges.sort_unstable();
-    edges
+    let inked = |edge: &Edge| match edge.sides {
+        [one, other] => normals[one.triangle()].dot(&normals[other.triangle()]) < smooth,
+        _ => true,
+    };
+    Edges::of(mesh).iter().filter(inked).map(|e| [e.from, e.to]).collect()
 }
 
 #[cfg(test)]

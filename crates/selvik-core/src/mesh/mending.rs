@@ -1,7 +1,8 @@
 use rustc_hash::FxHashMap;
 
 use super::TriangleMesh;
-use super::topology::root;
+use super::edges::Edges;
+use super::topology::{join, root};
 use crate::spatial::Aabb;
 
 /// Turns over every shell that is inside out: closed, of negative volume, and not the wall of a hollow, that
@@ -9,7 +10,7 @@ use crate::spatial::Aabb;
 #[must_use]
 pub fn turn_flipped_shells(mesh: TriangleMesh) -> (TriangleMesh, usize) {
     let shells = Shells::of(&mesh);
-    let flipped: Vec<bool> = (0..shells.volume.len()).map(|s| shells.is_flipped(&mesh, s)).collect();
+    let flipped = shells.flipped(&mesh);
     let count = flipped.iter().filter(|&&f| f).count();
     if count == 0 {
         return (mesh, 0);
@@ -28,10 +29,8 @@ impl Shells {
     fn of(mesh: &TriangleMesh) -> Self {
         let mut parent: Vec<u32> = (0..mesh.vertices().len() as u32).collect();
         for &[a, b, c] in mesh.triangles() {
-            for other in [b, c] {
-                let (x, y) = (root(&mut parent, a), root(&mut parent, other));
-                parent[x as usize] = y;
-            }
+            join(&mut parent, a, b);
+            join(&mut parent, a, c);
         }
         let middle = mesh.bounds().centre();
         let mut number = FxHashMap::default();
@@ -52,23 +51,23 @@ impl Shells {
         this
     }
 
-    fn is_flipped(&self, mesh: &TriangleMesh, shell: usize) -> bool {
-        let own = &self.bounds[shell];
-        let around = |other: &Aabb| other.contains(&own.min) && other.contains(&own.max);
-        self.volume[shell] < 0.0
-            && !self.bounds.iter().enumerate().any(|(s, other)| s != shell && around(other))
-            && self.is_closed(mesh, shell)
-    }
-
-    fn is_closed(&self, mesh: &TriangleMesh, shell: usize) -> bool {
-        let mut balance: FxHashMap<(u32, u32), i32> = FxHashMap::default();
-        let own = mesh.triangles().iter().zip(&self.of_triangle).filter(|(_, s)| **s == shell);
-        for (&[a, b, c], _) in own {
-            for (from, to) in [(a, b), (b, c), (c, a)] {
-                *balance.entry((from.min(to), from.max(to))).or_default() += if from < to { 1 } else { -1 };
+    /// For each shell whether it is inside out.
+    fn flipped(&self, mesh: &TriangleMesh) -> Vec<bool> {
+        let inward = |s: usize| self.volume[s] < 0.0 && !self.lies_within_another(s);
+        let mut flipped: Vec<bool> = (0..self.volume.len()).map(inward).collect();
+        if flipped.contains(&true) {
+            // What is open has no outside. All triangles along an edge belong to one shell.
+            for edge in Edges::of(mesh).iter().filter(|e| e.balance() != 0) {
+                flipped[self.of_triangle[edge.sides[0].triangle()]] = false;
             }
         }
-        balance.values().all(|&n| n == 0)
+        flipped
+    }
+
+    fn lies_within_another(&self, shell: usize) -> bool {
+        let own = &self.bounds[shell];
+        let around = |other: &Aabb| other.contains(&own.min) && other.contains(&own.max);
+        self.bounds.iter().enumerate().any(|(s, other)| s != shell && around(other))
     }
 }
 

@@ -1,6 +1,5 @@
-use rustc_hash::FxHashMap;
-
 use super::TriangleMesh;
+use super::edges::Edges;
 
 /// How the triangles of a mesh hang together.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -15,22 +14,17 @@ impl Topology {
     /// Reads edges and components off `mesh`.
     #[must_use]
     pub fn of(mesh: &TriangleMesh) -> Self {
-        let mut balance: FxHashMap<(u32, u32), i32> = FxHashMap::default();
-        balance.reserve(mesh.triangles().len() / 2 * 3);
         let mut parent: Vec<u32> = (0..mesh.vertices().len() as u32).collect();
         for &[a, b, c] in mesh.triangles() {
-            for (from, to) in [(a, b), (b, c), (c, a)] {
-                let (key, sign) = if from < to { ((from, to), 1) } else { ((to, from), -1) };
-                *balance.entry(key).or_default() += sign;
-                let (x, y) = (root(&mut parent, from), root(&mut parent, to));
-                parent[x as usize] = y;
-            }
+            join(&mut parent, a, b);
+            join(&mut parent, a, c);
         }
         let mut component_vertices: Vec<u32> =
             mesh.triangles().iter().map(|t| root(&mut parent, t[0])).collect();
         component_vertices.sort_unstable();
         component_vertices.dedup();
-        Self { open_edges: balance.values().map(|n| n.unsigned_abs() as usize).sum(), component_vertices }
+        let open_edges = Edges::of(mesh).iter().map(|e| e.balance().unsigned_abs() as usize).sum();
+        Self { open_edges, component_vertices }
     }
 
     /// Whether the mesh bounds a volume: along every edge as many triangles run one way as the
@@ -39,6 +33,12 @@ impl Topology {
     pub fn is_closed(&self) -> bool {
         self.open_edges == 0
     }
+}
+
+/// Makes two vertices members of one component.
+pub(super) fn join(parent: &mut [u32], a: u32, b: u32) {
+    let (x, y) = (root(parent, a), root(parent, b));
+    parent[x as usize] = y;
 }
 
 pub(super) fn root(parent: &mut [u32], mut vertex: u32) -> u32 {

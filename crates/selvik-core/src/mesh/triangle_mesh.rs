@@ -1,4 +1,4 @@
-use rustc_hash::{FxHashMap, FxHashSet};
+use rustc_hash::FxHashMap;
 
 use crate::spatial::{Aabb, Point, Pose, Vector};
 
@@ -86,9 +86,7 @@ impl TriangleMesh {
         let mut triangles = Vec::with_capacity(expected);
         let mut seen: FxHashMap<[u64; 3], u32> = FxHashMap::default();
         seen.reserve(expected / 2);
-        let mut known: FxHashSet<[u32; 3]> = FxHashSet::default();
-        known.reserve(expected);
-        let (mut degenerate, mut duplicate) = (0, 0);
+        let mut degenerate = 0;
         for (index, corners) in soup.enumerate() {
             let mut triangle = [0u32; 3];
             for (corner, point) in corners.iter().enumerate() {
@@ -105,12 +103,11 @@ impl TriangleMesh {
             let [a, b, c] = triangle;
             if a == b || b == c || c == a {
                 degenerate += 1;
-            } else if !known.insert(least_first(triangle)) {
-                duplicate += 1;
             } else {
                 triangles.push(triangle);
             }
         }
+        let duplicate = drop_doubles(&mut triangles, vertices.len());
         if triangles.is_empty() {
             return Err(MeshError::Empty);
         }
@@ -180,6 +177,43 @@ impl TriangleMesh {
 }
 
 /// The same triangle, its smallest index first.
+/// Takes away all but the first of triangles with the same corners in the same order round; returns how many.
+fn drop_doubles(triangles: &mut Vec<[u32; 3]>, vertices: usize) -> usize {
+    // Triangles lie together by their least vertex, those of each sorted: a hash set of millions is slow.
+    let mut starts = vec![0u32; vertices + 1];
+    for triangle in triangles.iter() {
+        starts[least_first(*triangle)[0] as usize + 1] += 1;
+    }
+    for vertex in 1..starts.len() {
+        starts[vertex] += starts[vertex - 1];
+    }
+    let mut next = starts.clone();
+    let mut order = vec![0u32; triangles.len()];
+    for (index, triangle) in triangles.iter().enumerate() {
+        let place = &mut next[least_first(*triangle)[0] as usize];
+        order[*place as usize] = index as u32;
+        *place += 1;
+    }
+    let mut doubles = Vec::new();
+    for range in starts.windows(2) {
+        let own = &mut order[range[0] as usize..range[1] as usize];
+        let corners = |index: u32| least_first(triangles[index as usize]);
+        own.sort_unstable_by_key(|&index| (corners(index), index));
+        doubles.extend(own.windows(2).filter(|w| corners(w[0]) == corners(w[1])).map(|w| w[1]));
+    }
+    let count = doubles.len();
+    if count > 0 {
+        doubles.sort_unstable();
+        let mut doubles = doubles.into_iter().peekable();
+        let mut index = 0;
+        triangles.retain(|_| {
+            index += 1;
+            doubles.next_if_eq(&(index - 1)).is_none()
+        });
+    }
+    count
+}
+
 fn least_first([a, b, c]: [u32; 3]) -> [u32; 3] {
     if a < b && a < c {
         [a, b, c]

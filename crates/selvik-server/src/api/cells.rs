@@ -40,6 +40,8 @@ pub struct CellLine {
 /// How the rules of a cell stood at its last sweep.
 #[derive(Serialize, ToSchema)]
 pub struct SweptLine {
+    /// Pairs that were looked at.
+    pairs: i32,
     /// Pairs that broke theirs.
     broken: i32,
     /// Pairs that were tight.
@@ -153,8 +155,9 @@ pub async fn list_cells(State(app): State<App>) -> Result<Json<Vec<CellLine>>, P
         items: c.items,
         bytes: c.bytes,
         swept: c.swept.map(|s| SweptLine {
-            broken: s.broken,
-            tight: s.tight,
+            pairs: s.verdicts.pairs,
+            broken: s.verdicts.broken,
+            tight: s.verdicts.tight,
             changed_since: s.changed_since,
         }),
     };

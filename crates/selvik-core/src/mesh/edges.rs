@@ -1,0 +1,100 @@
+use super::TriangleMesh;
+
+/// The edges of a mesh with the triangles along them, in the order of their vertices. Laid out flat, vertex after
+/// vertex: meshes have millions.
+#[derive(Debug)]
+pub(super) struct Edges {
+    /// For each vertex where the sides of its edges to higher vertices begin, and where the last ones end.
+    starts: Vec<u32>,
+    sides: Vec<Side>,
+}
+
+/// A triangle along an edge.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Side {
+    /// The higher of the edge's two vertices.
+    other: u32,
+    /// The triangle, doubled; one more if it runs towards the higher vertex.
+    tagged: u32,
+}
+
+impl Side {
+    pub fn triangle(self) -> usize {
+        (self.tagged >> 1) as usize
+    }
+
+    /// 1 if the triangle runs towards the higher vertex, else -1.
+    pub fn sign(self) -> i32 {
+        if self.tagged & 1 == 1 { 1 } else { -1 }
+    }
+}
+
+/// An edge: its vertices, the lower first, and the triangles along it.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Edge<'a> {
+    pub from: u32,
+    pub to: u32,
+    pub sides: &'a [Side],
+}
+
+impl Edge<'_> {
+    /// How many more triangles run one way than the other; 0 where the surface is closed.
+    pub fn balance(&self) -> i32 {
+        self.sides.iter().map(|s| s.sign()).sum()
+    }
+}
+
+impl Edges {
+    pub fn of(mesh: &TriangleMesh) -> Self {
+        let sides_of = |&[a, b, c]: &[u32; 3]| [(a, b), (b, c), (c, a)];
+        let mut starts = vec![0u32; mesh.vertices().len() + 1];
+        for (from, to) in mesh.triangles().iter().flat_map(sides_of) {
+            starts[from.min(to) as usize + 1] += 1;
+        }
+        for vertex in 1..starts.len() {
+            starts[vertex] += starts[vertex - 1];
+        }
+        let mut next = starts.clone();
+        let mut sides = vec![Side { other: 0, tagged: 0 }; mesh.triangles().len() * 3];
+        for (triangle, corners) in mesh.triangles().iter().enumerate() {
+            for (from, to) in sides_of(corners) {
+                let place = &mut next[from.min(to) as usize];
+                let tagged = (triangle as u32) << 1 | u32::from(from < to);
+                sides[*place as usize] = Side { other: from.max(to), tagged };
+                *place += 1;
+            }
+        }
+        for range in starts.windows(2) {
+            sides[range[0] as usize..range[1] as usize].sort_unstable_by_key(|s| (s.other, s.tagged));
+        }
+        Self { starts, sides }
+    }
+
+    pub fn iter(&self) -> impl Iterator<Item = Edge<'_>> {
+        self.starts.windows(2).zip(0u32..).flat_map(|(range, from)| {
+            let own = &self.sides[range[0] as usize..range[1] as usize];
+            own.chunk_by(|a, b| a.other == b.other).map(move |sides| Edge { from, to: sides[0].other, sides })
+        })
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::mesh::box_mesh;
+
+    #[test]
+    fn a_box_has_eighteen_edges_each_between_two_triangles_that_run_both_ways() {
+        let mesh = box_mesh([1.0, 2.0, 3.0]);
+        let edges = Edges::of(&mesh);
+        let all: Vec<Edge> = edges.iter().collect();
+        assert_eq!(all.len(), 18);
+        assert!(all.iter().all(|e| e.from < e.to && e.sides.len() == 2 && e.balance() == 0));
+        for edge in all {
+            for side in edge.sides {
+                let corners = mesh.triangles()[side.triangle()];
+                assert!(corners.contains(&edge.from) && corners.contains(&edge.to));
+            }
+        }
+    }
+}
