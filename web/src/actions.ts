@@ -134,8 +134,8 @@ export function useActions(): Action[] {
   ])
   under('What', [
     { id: 'bring', name: 'Bring files in…', key: 'Ctrl+O', run: chooseFiles },
-    { id: 'handles-move', name: 'Handles to move it', key: 'J', run: () => (items.handles = items.handles === 'move' ? null : 'move'), enabled: some },
-    { id: 'handles-turn', name: 'Handles to turn it', key: 'Shift+J', run: () => (items.handles = items.handles === 'turn' ? null : 'turn'), enabled: some },
+    { id: 'handles-move', name: 'Handles to move it', key: 'J', run: () => items.toggleHandles('move'), enabled: some },
+    { id: 'handles-turn', name: 'Handles to turn it', key: 'Shift+J', run: () => items.toggleHandles('turn'), enabled: some },
     { id: 'handles-larger', name: 'Handles larger', key: 'Shift++', run: () => (settings.furniture.handleSize = Math.min(2.5, settings.furniture.handleSize * 1.25)) },
     { id: 'handles-smaller', name: 'Handles smaller', key: 'Shift+_', run: () => (settings.furniture.handleSize = Math.max(0.3, settings.furniture.handleSize / 1.25)) },
     { id: 'carry', name: 'Camera goes along with what is dragged, on or off', run: () => (items.carry = !items.carry) },

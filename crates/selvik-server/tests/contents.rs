@@ -150,6 +150,8 @@ async fn the_roster_and_the_numbers_arrange_a_cell_and_every_step_can_be_undone(
     b.click("lock").await;
     b.undo_says("Undo lock Fixture left").await;
     b.until("its numbers can't be typed", "document.querySelector('[data-test=at-X]')?.disabled").await;
+    b.keys("j").await;
+    b.until("it is said why", "document.body.innerText.includes('Fixture left is locked')").await;
     b.click("lock").await;
     b.until("they can be again", "!document.querySelector('[data-test=at-X]')?.disabled").await;
 
@@ -307,18 +309,18 @@ async fn cells_are_made_found_copied_and_come_back_from_the_bin() {
     b.until("the list", &format!("{rows} === 'Small cell'")).await;
     b.reads("cell", "6 items").await;
 
-    b.from_menu("cell-more", "cell-duplicate").await;
+    b.choose_from("cell-more", "cell-duplicate").await;
     b.name_it("Another").await;
     b.uncovered().await;
     b.until("the copy", &format!("{rows}.split('|').sort().join('|') === 'Another|Small cell'")).await;
     b.find("cell-search").await.send_keys("anoth").await.expect("typed");
     b.until("only the copy", &format!("{rows} === 'Another'")).await;
-    b.from_menu("cell-more", "cell-rename").await;
+    b.choose_from("cell-more", "cell-rename").await;
     b.name_it("Another cell").await;
     b.uncovered().await;
     b.until("its new name", &format!("{rows} === 'Another cell'")).await;
 
-    b.from_menu("cell-more", "cell-bin").await;
+    b.choose_from("cell-more", "cell-bin").await;
     b.until("it is gone from the list", &format!("{rows} === ''")).await;
     b.click("bin").await;
     b.until("it lies in the bin", &format!("{rows} === 'Another cell'")).await;

@@ -87,6 +87,12 @@ export const useItems = defineStore('items', () => {
     return { at, nodes: [...nodes] }
   })
 
+  /** Handles on the selection, or none any more. */
+  function toggleHandles(mode: 'move' | 'turn') {
+    if (locked.value) cell.notice = `${locked.value.name} is locked and stays where it is. Unlock it to move it.`
+    else handles.value = handles.value === mode ? null : mode
+  }
+
   /** Selects what was not there before. */
   async function selectingNew(change: () => Promise<boolean>) {
     const before = new Set(cell.items.keys())
@@ -179,6 +185,6 @@ export const useItems = defineStore('items', () => {
 
   return {
     frame, handles, carry, dragged, facts, problem, grip, doomed, hanging, picking, about, chosen, one, locked, sets,
-    arrange, rename, change, duplicate, group, ungroup, askDelete, remove, hang, addFrame, toggleLock, picked, useFrame, saveSet, deleteSet,
+    toggleHandles, arrange, rename, change, duplicate, group, ungroup, askDelete, remove, hang, addFrame, toggleLock, picked, useFrame, saveSet, deleteSet,
   }
 })

@@ -1,4 +1,5 @@
 use super::TriangleMesh;
+use super::buckets::buckets;
 
 /// The edges of a mesh with the triangles along them, in the order of their vertices. Laid out flat, vertex after
 /// vertex: meshes have millions.
@@ -46,24 +47,17 @@ impl Edge<'_> {
 
 impl Edges {
     pub fn of(mesh: &TriangleMesh) -> Self {
-        let sides_of = |&[a, b, c]: &[u32; 3]| [(a, b), (b, c), (c, a)];
-        let mut starts = vec![0u32; mesh.vertices().len() + 1];
-        for (from, to) in mesh.triangles().iter().flat_map(sides_of) {
-            starts[from.min(to) as usize + 1] += 1;
-        }
-        for vertex in 1..starts.len() {
-            starts[vertex] += starts[vertex - 1];
-        }
-        let mut next = starts.clone();
-        let mut sides = vec![Side { other: 0, tagged: 0 }; mesh.triangles().len() * 3];
-        for (triangle, corners) in mesh.triangles().iter().enumerate() {
-            for (from, to) in sides_of(corners) {
-                let place = &mut next[from.min(to) as usize];
-                let tagged = (triangle as u32) << 1 | u32::from(from < to);
-                sides[*place as usize] = Side { other: from.max(to), tagged };
-                *place += 1;
-            }
-        }
+        let side = |half: usize| {
+            let corners = mesh.triangles()[half / 3];
+            let (from, to) = (corners[half % 3], corners[(half + 1) % 3]);
+            (
+                from.min(to),
+                Side { other: from.max(to), tagged: ((half / 3) as u32) << 1 | u32::from(from < to) },
+            )
+        };
+        let halves = (0..mesh.triangles().len() * 3).map(|half| side(half).0);
+        let (starts, order) = buckets(mesh.vertices().len(), halves);
+        let mut sides: Vec<Side> = order.into_iter().map(|half| side(half as usize).1).collect();
         for range in starts.windows(2) {
             sides[range[0] as usize..range[1] as usize].sort_unstable_by_key(|s| (s.other, s.tagged));
         }

@@ -1,5 +1,6 @@
 //! Triangle meshes: welding, topology, features, volume, and the hierarchy used by queries.
 
+mod buckets;
 mod edges;
 mod feature_edges;
 mod flat_face;

@@ -1,5 +1,6 @@
 use rustc_hash::FxHashMap;
 
+use super::buckets::buckets;
 use crate::spatial::{Aabb, Point, Pose, Vector};
 
 /// Triangles over shared vertices, in metres. Holds at least one triangle, every index is in range,
@@ -180,20 +181,7 @@ impl TriangleMesh {
 /// Takes away all but the first of triangles with the same corners in the same order round; returns how many.
 fn drop_doubles(triangles: &mut Vec<[u32; 3]>, vertices: usize) -> usize {
     // Triangles lie together by their least vertex, those of each sorted: a hash set of millions is slow.
-    let mut starts = vec![0u32; vertices + 1];
-    for triangle in triangles.iter() {
-        starts[least_first(*triangle)[0] as usize + 1] += 1;
-    }
-    for vertex in 1..starts.len() {
-        starts[vertex] += starts[vertex - 1];
-    }
-    let mut next = starts.clone();
-    let mut order = vec![0u32; triangles.len()];
-    for (index, triangle) in triangles.iter().enumerate() {
-        let place = &mut next[least_first(*triangle)[0] as usize];
-        order[*place as usize] = index as u32;
-        *place += 1;
-    }
+    let (starts, mut order) = buckets(vertices, triangles.iter().map(|t| least_first(*t)[0]));
     let mut doubles = Vec::new();
     for range in starts.windows(2) {
         let own = &mut order[range[0] as usize..range[1] as usize];
@@ -261,5 +249,36 @@ mod tests {
     fn an_index_out_of_range_is_named() {
         let error = TriangleMesh::from_indexed(&[Point::origin()], &[[0, 7, 0]]).unwrap_err();
         assert!(error.to_string().contains("vertex 7"), "{error}");
+    }
+
+    proptest::proptest! {
+        #[test]
+        fn of_triangles_that_come_again_the_first_stays_where_it_is(
+            soup in proptest::collection::vec([0u32..6, 0..6, 0..6], 1..60)
+        ) {
+            let points: Vec<Point> = (0..6).map(|i| corner(f64::from(i), f64::from(i * i), 0.0)).collect();
+            let mut seen = std::collections::BTreeSet::new();
+            let flat = |t: &[u32; 3]| t[0] == t[1] || t[1] == t[2] || t[2] == t[0];
+            let solid: Vec<[u32; 3]> = soup.iter().copied().filter(|t| !flat(t)).collect();
+            let first = |t: &&[u32; 3]| -> bool {
+                let mut turned = **t;
+                let least = *turned.iter().min().expect("three");
+                while turned[0] != least {
+                    turned.rotate_left(1);
+                }
+                seen.insert(turned)
+            };
+            let kept: Vec<[u32; 3]> = solid.iter().filter(first).copied().collect();
+            match TriangleMesh::from_indexed(&points, &soup) {
+                Err(error) => proptest::prop_assert!(kept.is_empty(), "{error}"),
+                Ok(welded) => {
+                    let own = |v: u32| welded.mesh.vertices()[v as usize].x as u32;
+                    let got: Vec<_> = welded.mesh.triangles().iter().map(|t| t.map(own)).collect();
+                    proptest::prop_assert_eq!(got, kept);
+                    proptest::prop_assert_eq!(welded.duplicate, solid.len() - welded.mesh.triangles().len());
+                    proptest::prop_assert_eq!(welded.degenerate, soup.len() - solid.len());
+                }
+            }
+        }
     }
 }

@@ -390,7 +390,7 @@ impl Browser {
     }
 
     /// Opens a menu and clicks what is in it.
-    pub async fn from_menu(&self, menu: &str, item: &str) {
+    pub async fn choose_from(&self, menu: &str, item: &str) {
         self.click(menu).await;
         let open = format!("document.querySelector('.v-overlay--active [data-test={item}]')");
         self.until("the menu is open", &open).await;
