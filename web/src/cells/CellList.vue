@@ -114,7 +114,7 @@ useEventListener('keydown', (e: KeyboardEvent) => {
         <button class="open" :disabled="inBin" data-test="cell" @click="emit('open', cell.id)">
           <img v-if="cell.has_thumbnail" :src="`/api/cells/${cell.id}/thumbnail`" alt="" class="thumb" /><span v-else class="thumb" />
           <span class="text"><b>{{ cell.name }}</b>
-            <span class="soft"><template v-if="inBin">in the bin since {{ when(cell.binned_at) }}</template><template v-else>{{ cell.opened_at ? `opened ${when(cell.opened_at)}` : 'not opened yet' }}</template> · <span class="number">{{ cell.items }}</span> items · <span class="number">{{ size(cell.bytes) }}</span></span>
+            <span class="soft"><template v-if="inBin">in the bin since {{ when(cell.binned_at) }}</template><template v-else>{{ cell.opened_at ? `opened ${when(cell.opened_at)}` : 'not opened yet' }}</template> · <span class="number">{{ cell.items }}</span> {{ cell.items === 1 ? 'item' : 'items' }} · <span class="number">{{ size(cell.bytes) }}</span></span>
           </span>
           <span v-if="cell.swept" class="swept" :title="cell.swept.changed_since ? 'At the last sweep; the cell was changed since' : 'At the last sweep'"><VerdictMark v-if="cell.swept.pairs" :verdict="cell.swept.broken ? 'broken' : cell.swept.tight ? 'tight' : 'meets'" />{{ rules(cell.swept) }}<span v-if="cell.swept.changed_since" class="soft">, changed since</span></span>
         </button>

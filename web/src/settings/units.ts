@@ -40,7 +40,7 @@ export const parseAngle = (text: string, now_deg: number, unit: AngleUnit) =>
   typed(text, now_deg, factors(angleWords, (u) => angles[u].deg), angles[unit].deg)
 
 /** Without a minus before nothing. */
-const plain = (text: string) => (/^-0(\.0*)?$/.test(text) ? text.slice(1) : text)
+export const plain = (text: string) => (/^-0(\.0*)?$/.test(text) ? text.slice(1) : text)
 
 /** Lengths and angles as the person wants to read them. Everything on screen that has a unit goes through here. */
 export function useUnits() {

@@ -4,7 +4,7 @@ import { computed, ref, watch } from 'vue'
 
 import type { Schemas } from '../api/client'
 import { useCell } from '../cells/cellStore'
-import { useUnits } from '../settings/units'
+import { plain, useUnits } from '../settings/units'
 import { type FrameChoice, roles, useItems } from './itemsStore'
 import UnitField from './UnitField.vue'
 
@@ -106,8 +106,8 @@ function carrierChosen(e: Event) {
       </dd>
       <dt>Hangs on</dt>
       <dd><select :value="carrier ?? 'several'" aria-label="Hangs on" data-test="hangs-on" @change="carrierChosen"><option v-if="carrier === null" value="several" disabled>several</option><option value="">the floor</option><option v-for="p in parents" :key="p.id" :value="p.id">{{ p.name }}</option></select><span v-if="parent && one?.on_link" class="soft" :title="`Link ${one.on_link}`"> {{ one.on_link.replaceAll('_', ' ') }}</span></dd>
-      <template v-if="fact"><dt title="Unit quaternion">x y z w</dt><dd class="number small" data-test="item-quaternion" :title="`Orientation as a unit quaternion x, y, z, w: ${fact.quaternion_xyzw.join(', ')}`">{{ fact.quaternion_xyzw.map((q) => q.toFixed(3)).join(' ') }}</dd></template>
-      <template v-if="size"><dt>Size</dt><dd class="number" data-test="item-size">{{ size }} {{ units.sign }}</dd></template>
+      <template v-if="fact"><dt title="Unit quaternion">x y z w</dt><dd class="number small" data-test="item-quaternion" :title="`Orientation as a unit quaternion x, y, z, w: ${fact.quaternion_xyzw.join(', ')}`">{{ fact.quaternion_xyzw.map((q) => plain(q.toFixed(3))).join(' ') }}</dd></template>
+      <template v-if="size"><dt>Size</dt><dd class="number small" data-test="item-size">{{ size }} {{ units.sign }}</dd></template>
       <template v-if="total.triangles">
         <dt>Volume</dt><dd class="number" data-test="item-volume">{{ total.volume == null ? 'open mesh' : units.volume(total.volume) }}</dd>
         <dt>Triangles</dt><dd class="number">{{ total.triangles.toLocaleString('en') }}</dd>
@@ -134,7 +134,7 @@ dd { min-width: 0; }
 .colour { display: flex; gap: 6px; align-items: center; }
 .colour input { width: 22px; height: 16px; padding: 0; border: 1px solid var(--line); border-radius: 3px; }
 
-.small { font-size: 11px; }
+.small { font-size: 11px; letter-spacing: -0.4px; }
 .link { color: var(--accent); font-weight: 600; }
 .notes { width: 100%; margin-top: 6px; padding: 2px 4px; border: 1px solid var(--line); border-radius: 4px; resize: vertical; }
 .problem { color: rgb(var(--v-theme-error)); }

@@ -83,6 +83,9 @@ const hand = useHand(box, props.index, () => scene.value, {
   hover: (hit) => emit('pointer', hit?.at ?? null),
 })
 
+/** Whether the drawn rectangle takes what it touches. */
+const touching = computed(() => !where.asking && !!hand.rectangle.value && hand.rectangle.value.to[0] < hand.rectangle.value.from[0])
+
 /** Takes the click that an action waits for. */
 function answerAsking(at: [number, number], hit: Hit | null) {
   const floor = scene.value?.onPlane(props.index, ...at, [0, 0, 0], [0, 0, 1]) ?? null
@@ -218,12 +221,14 @@ defineExpose({ ahead: hand.ahead })
     <span v-if="settings.furniture.grid && (standpoint.mode === null || standpoint.pane !== index)" class="spacing number" data-test="grid-spacing">Grid {{ spacing }}</span>
     <div v-if="pivotAt" class="pivot" data-test="pivot" :style="{ left: `${pivotAt[0]}px`, top: `${pivotAt[1]}px` }" />
     <div
-      v-if="hand.rectangle.value" class="rectangle" :class="{ touching: hand.rectangle.value.to[0] < hand.rectangle.value.from[0] && !where.asking }"
+      v-if="hand.rectangle.value" class="rectangle" :class="{ touching }"
       :style="{
         left: `${Math.min(hand.rectangle.value.from[0], hand.rectangle.value.to[0])}px`, top: `${Math.min(hand.rectangle.value.from[1], hand.rectangle.value.to[1])}px`,
         width: `${Math.abs(hand.rectangle.value.to[0] - hand.rectangle.value.from[0])}px`, height: `${Math.abs(hand.rectangle.value.to[1] - hand.rectangle.value.from[1])}px`,
       }"
-    />
+    >
+      <span v-if="!where.asking" data-test="rectangle-takes">{{ touching ? 'takes what it touches' : 'takes what lies inside' }}</span>
+    </div>
     <button
       v-if="handle" class="handle" data-test="section-handle" :title="handleName" :aria-label="handleName"
       :style="{ left: `${handle.at[0]}px`, top: `${handle.at[1]}px`, rotate: `${Math.atan2(handle.direction[1], handle.direction[0])}rad` }"
@@ -259,6 +264,7 @@ defineExpose({ ahead: hand.ahead })
 .pivot::after { content: ''; position: absolute; inset: 3px; border-radius: 50%; background: var(--plum); }
 .rectangle { position: absolute; border: 1.5px solid var(--plum); background: var(--plum-tint); pointer-events: none; }
 .touching { border-style: dashed; }
+.rectangle span { position: absolute; left: 0; top: 100%; padding: 1px 6px; font-size: 11px; white-space: nowrap; color: rgb(var(--v-theme-surface)); background: var(--plum); }
 .handle { position: absolute; width: 44px; height: 22px; margin: -11px -22px; cursor: grab; touch-action: none; }
 .handle path { fill: var(--accent); stroke: rgb(var(--v-theme-surface)); stroke-width: 1.5; }
 .gap {
