@@ -91,4 +91,28 @@ mod tests {
             }
         }
     }
+
+    proptest::proptest! {
+        #[test]
+        fn every_edge_is_found_once_with_all_its_triangles(
+            triangles in proptest::collection::vec(proptest::sample::subsequence((0u32..7).collect::<Vec<_>>(), 3), 1..40)
+        ) {
+            let points: Vec<_> = (0..7).map(|i| crate::spatial::Point::new(f64::from(i), f64::from(i * i), 0.0)).collect();
+            let soup: Vec<[u32; 3]> = triangles.iter().map(|t| [t[0], t[1], t[2]]).collect();
+            let mesh = TriangleMesh::from_indexed(&points, &soup).expect("no flat ones").mesh;
+            let mut wanted = std::collections::BTreeMap::<(u32, u32), Vec<(usize, i32)>>::new();
+            for (index, &[a, b, c]) in mesh.triangles().iter().enumerate() {
+                for (from, to) in [(a, b), (b, c), (c, a)] {
+                    let sign = if from < to { 1 } else { -1 };
+                    wanted.entry((from.min(to), from.max(to))).or_default().push((index, sign));
+                }
+            }
+            let edges = Edges::of(&mesh);
+            let got: Vec<_> = edges
+                .iter()
+                .map(|e| ((e.from, e.to), e.sides.iter().map(|s| (s.triangle(), s.sign())).collect::<Vec<_>>()))
+                .collect();
+            proptest::prop_assert_eq!(got, wanted.into_iter().collect::<Vec<_>>());
+        }
+    }
 }
