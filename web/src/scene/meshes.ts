@@ -52,6 +52,8 @@ async function keep(name: string, bytes: ArrayBuffer) {
 /** Builds what picking needs while there is nothing else to do. */
 export function prepareForPicking(meshes: Iterable<DrawnMesh>) {
   const queue = [...new Set(meshes)]
+  // Not every browser tells when it is idle: there they are built when first asked for.
+  if (!('requestIdleCallback' in globalThis)) return
   const some = (idle: IdleDeadline) => {
     while (queue.length && idle.timeRemaining() > 2) void queue.pop()!.tree
     if (queue.length) requestIdleCallback(some)
@@ -87,7 +89,12 @@ function drawnAside(buffer: ArrayBuffer): Promise<DrawnMesh> {
       tree = MeshBVH.deserialize(data.tree, mesh!.geometry, { setIndex: false })
     }
     by.addEventListener('message', answer)
-    by.addEventListener('error', (e) => fail(new Error(e.message)), { once: true })
+    const failed = (e: ErrorEvent) => {
+      // The next one begins with a worker of its own.
+      if (worker === by) worker = undefined
+      fail(new Error(e.message))
+    }
+    by.addEventListener('error', failed, { once: true })
     by.postMessage({ id: mine, buffer }, [buffer])
   })
 }
