@@ -7,7 +7,7 @@ use nalgebra::Unit;
 use proptest::prelude::*;
 use selvik_core::cell::{Cell, Item, Role};
 use selvik_core::clearance::{
-    Aim, Limit, PairMotion, Progress, Requirement, Rule, RuleSet, Sweep, SweepOptions, Verdict,
+    Aim, Limit, Named, PairMotion, Progress, Requirement, Rule, RuleSet, Sweep, SweepOptions, Verdict,
     clearance_band, distance, sweep,
 };
 use selvik_core::mesh::{Surface, TriangleMesh, box_mesh, cylinder_mesh, sphere_mesh};
@@ -36,7 +36,7 @@ fn cell_of(
     post: TriangleMesh,
     at: Pose,
 ) -> Assembly {
-    let mut links = vec![Link { name: "l0".to_owned(), surface: None }];
+    let mut links = vec![Link::new("l0".to_owned(), None)];
     let mut chain = Vec::new();
     for (i, (kind, axis, origin)) in joints.iter().enumerate() {
         let last = i + 1 == joints.len();
@@ -52,6 +52,7 @@ fn cell_of(
             origin: *origin,
             axis: Unit::new_normalize(*axis),
             limits: JointLimits::default(),
+            mimics: None,
         });
     }
     let items = vec![item("mover", Pose::identity(), None), item("post", at, Some(post))];
@@ -61,7 +62,7 @@ fn cell_of(
 
 fn rules(required: f64, tight: f64) -> RuleSet {
     let requirement = Requirement::new(required, tight).unwrap();
-    let rule = Rule { name: "r".to_owned(), between: vec![0], and: vec![1], requirement };
+    let rule = Rule { name: "r".to_owned(), between: vec![Named::item(0)], and: vec![Named::item(1)], requirement };
     RuleSet { rules: vec![rule], ..RuleSet::default() }
 }
 
@@ -98,7 +99,7 @@ fn the_band_holds_the_least_clearance_of_every_stretch() {
     let post = sphere_mesh(0.15, 160);
     let assembly = cell_of(&[joint], sphere_mesh(0.1, 160), post, Pose::identity());
     let path = Path::new(1, vec![0.0, 2.0], vec![-1.0, 1.0], Vec::new());
-    let (pairs, _) = rules(0.2, 0.25).pairs(&assembly);
+    let pairs = rules(0.2, 0.25).scope(&assembly).pairs;
     let (ceiling, tolerance) = (0.3, 5e-4);
     let progress = Progress::default();
     let band = clearance_band(&assembly, &path, &pairs, (96, ceiling, tolerance), &progress);
@@ -193,7 +194,7 @@ proptest! {
         let values: Vec<f64> = knots.iter().flat_map(|k| k[..n].to_vec()).collect();
         let path = Path::new(n, times, values, Vec::new());
         let mut pair = PairMotion::new(&assembly, &path, BodyId(0), BodyId(1));
-        let (bracket, approach) = pair.minimum((0.0, path.duration()), &Aim::exactly(TOLERANCE), &|| true);
+        let (bracket, approach) = pair.minimum(&[(0.0, path.duration())], &Aim::exactly(TOLERANCE), &|| true);
         prop_assert!(bracket.width() <= TOLERANCE + 1e-12);
         prop_assert!(((approach.on_a - approach.on_b).norm() - approach.distance).abs() < 1e-9);
         let surfaces = [0, 1].map(|i| Arc::clone(&assembly.body(BodyId(i)).surface));

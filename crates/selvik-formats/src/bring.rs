@@ -12,7 +12,7 @@ use utoipa::ToSchema;
 
 use crate::mesh::{Mended, MeshConvention, ending, is_mesh, obj_colour, read_mesh};
 use crate::package::{
-    BodyDocument, CELL_FILE, ItemDocument, LengthUnit, MechanismDocument, MechanismSource, PackageFiles,
+    BodyDocument, CELL_FILE, ItemDocument, LengthUnit, LinkGeometry, MechanismDocument, MechanismSource, PackageFiles,
     PoseDocument, RoleDocument, ShapeDocument, UpAxis, next_free,
 };
 use crate::srdf::read_srdf;
@@ -82,15 +82,18 @@ pub struct Flaws {
     pub duplicate: usize,
     /// Shells that were inside out; turned over.
     pub turned_shells: usize,
+    /// Triangles that ran against their neighbours; turned over.
+    pub turned_triangles: usize,
 }
 
 impl Flaws {
     fn of(mended: &Mended, surface: &Surface) -> Self {
         Self {
-            open_edges: surface.topology().open_edges,
+            open_edges: surface.open_edges(),
             degenerate: mended.degenerate,
             duplicate: mended.duplicate,
             turned_shells: mended.turned,
+            turned_triangles: mended.turned_triangles,
         }
     }
 }
@@ -120,6 +123,9 @@ pub struct Choice {
     /// Its own colour, `#RRGGBB`.
     #[serde(default)]
     pub colour: Option<String>,
+    /// Which geometry of a robot's links is shown and measured.
+    #[serde(default)]
+    pub geometry: LinkGeometry,
 }
 
 /// Looks through dropped files. `told` hears of every thing before it is read, how many are done and how many
@@ -224,12 +230,7 @@ fn robot(files: &PackageFiles, file: &str) -> Found {
         }
     };
     found.missing = meshes.iter().filter(|(_, at)| at.is_none()).map(|(name, _)| name.clone()).collect();
-    if !found.missing.is_empty() {
-        found.problem =
-            Some(format!("{} of its meshes are not among the files; add them", found.missing.len()));
-        return found;
-    }
-    let mechanism = match read_urdf(files, file, "the import") {
+    let mechanism = match read_urdf(files, file, LinkGeometry::Visual, "the import") {
         Ok(mechanism) => mechanism,
         Err(error) => {
             found.problem = Some(error.to_string());
@@ -241,13 +242,14 @@ fn robot(files: &PackageFiles, file: &str) -> Found {
     found.size = size_at_rest(&mechanism);
     let surfaces = || mechanism.links().iter().filter_map(|l| l.surface.as_ref());
     found.triangles = surfaces().map(|s| s.mesh().triangles().len()).sum();
-    found.flaws.open_edges = surfaces().map(|s| s.topology().open_edges).sum();
+    found.flaws.open_edges = surfaces().map(|s| s.open_edges()).sum();
     for name in meshes.into_iter().filter_map(|(_, at)| at).collect::<HashSet<_>>() {
         let convention = MeshConvention { unit: LengthUnit::M, up: UpAxis::Z };
         if let Ok(read) = read_mesh(files, &name, convention, file) {
             found.flaws.degenerate += read.mended.degenerate;
             found.flaws.duplicate += read.mended.duplicate;
             found.flaws.turned_shells += read.mended.turned;
+            found.flaws.turned_triangles += read.mended.turned_triangles;
         }
     }
     found.srdf = srdf_of(files, &mechanism);
@@ -303,7 +305,7 @@ pub fn items_of(
         files.get(&choice.file, "the import")?;
         needed.insert(choice.file.clone());
         if ending(&choice.file) == "urdf" {
-            let mechanism = read_urdf(files, &choice.file, "the import")?;
+            let mechanism = read_urdf(files, &choice.file, choice.geometry, "the import")?;
             let srdf = srdf_of(files, &mechanism);
             needed.extend(meshes_of(files, &choice.file)?.into_iter().filter_map(|(_, at)| at));
             needed.extend(srdf.clone());
@@ -311,6 +313,9 @@ pub fn items_of(
                 from: MechanismSource::Urdf(below(&choice.file)),
                 rest_deg_or_mm: indexmap::IndexMap::new(),
                 acceleration_deg_or_mm_s2: indexmap::IndexMap::new(),
+                velocity_deg_or_mm_s: indexmap::IndexMap::new(),
+                limits_deg_or_mm: indexmap::IndexMap::new(),
+                geometry: choice.geometry,
                 srdf: srdf.as_deref().map(below),
             });
         } else {

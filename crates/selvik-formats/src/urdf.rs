@@ -5,34 +5,47 @@ use std::sync::Arc;
 
 use nalgebra::Unit;
 use roxmltree::{Document, Node};
-use selvik_core::mesh::{Surface, TriangleMesh, box_mesh, cylinder_mesh, sphere_mesh};
-use selvik_core::robot::{Joint, JointKind, JointLimits, Link, Mechanism, Span};
+use selvik_core::mesh::{Shape, Surface, TriangleMesh};
+use selvik_core::robot::{Follows, Joint, JointKind, JointLimits, Link, Mechanism, Mimic, Span};
 use selvik_core::spatial::{Pose, Vector, pose_from_rpy};
 
 use crate::mesh::{MeshConvention, read_mesh};
-use crate::package::{LengthUnit, PackageFiles, UpAxis};
+use crate::package::{LengthUnit, LinkGeometry, PackageFiles, UpAxis};
 use crate::xml::parsed;
 use crate::{FormatError, Result};
 
-/// Facets of a round primitive.
-pub(crate) const FACETS: usize = 48;
-
 /// Reads the URDF file `name` of a package with the meshes it names.
 ///
-/// The geometry of a link is its `visual` (its `collision` where it has none): what is seen is what
-/// is measured. Joint types `fixed`, `revolute`, `continuous` and `prismatic` are read; a joint that
-/// mimics another, floats or slides in a plane is refused.
+/// The geometry of a link is its `visual` or its `collision`, as wanted, the other where it has none: what is seen is what
+/// is measured. Joint types `fixed`, `revolute`, `continuous` and `prismatic` are read, and joints that mimic others; one
+/// that floats or slides in a plane is refused. A mesh that is nowhere among the files is noted in its link.
 ///
 /// # Errors
 /// [`FormatError`] with the line.
-pub fn read_urdf(files: &PackageFiles, name: &str, wanted_by: &str) -> Result<Mechanism> {
+pub fn read_urdf(
+    files: &PackageFiles,
+    name: &str,
+    geometry: LinkGeometry,
+    wanted_by: &str,
+) -> Result<Mechanism> {
     let document = parsed(name, files.get(name, wanted_by)?)?;
-    Reader { files, name, document: &document }.read()
+    Reader { files, name, geometry, document: &document }.read()
+}
+
+/// No joint of a machine goes so far or so fast, rad or m.
+const HUGE: f64 = 1e4;
+
+/// Geometry that a link names.
+enum Found {
+    Shape(Shape),
+    /// A mesh that is nowhere among the files.
+    Missing(String),
 }
 
 struct Reader<'a> {
     files: &'a PackageFiles,
     name: &'a str,
+    geometry: LinkGeometry,
     document: &'a Document<'a>,
 }
 
@@ -49,8 +62,9 @@ impl Reader<'_> {
             if index.insert(name.to_owned(), links.len()).is_some() {
                 return Err(self.fail(&node, &format!("there are two links named \"{name}\"")));
             }
-            let surface = self.surface(&node)?.map(|m| Arc::new(Surface::new(m)));
-            links.push(Link { name: name.to_owned(), surface });
+            let mut missing = Vec::new();
+            let surface = self.surface(&node, &mut missing)?;
+            links.push(Link { name: name.to_owned(), surface, missing });
         }
         let joints = children(&robot, "joint").map(|n| self.joint(&n, &index)).collect::<Result<Vec<_>>>()?;
         Mechanism::new(links, joints).map_err(|e| self.fail(&robot, &e.to_string()))
@@ -70,10 +84,8 @@ impl Reader<'_> {
                 return Err(self.fail(node, &message));
             }
         };
-        if let Some(mimic) = child(node, "mimic") {
-            let message = format!("joint \"{name}\" mimics another, which is not read");
-            return Err(self.fail(&mimic, &message));
-        }
+        let mimics = child(node, "mimic").filter(|_| kind.moves());
+        let mimics = mimics.map(|mimic| self.mimic(&mimic, &name)).transpose()?;
         let link = |which: &str| -> Result<usize> {
             let end = child(node, which)
                 .ok_or_else(|| self.fail(node, &format!("joint \"{name}\" has no <{which}>")))?;
@@ -97,82 +109,114 @@ impl Reader<'_> {
             origin: self.origin(node)?,
             axis,
             limits: self.limits(node, &name, kind)?,
+            mimics,
             name,
             kind,
         })
     }
 
+    fn mimic(&self, node: &Node, name: &str) -> Result<Mimic> {
+        let ratio = self.number(node, "multiplier")?.unwrap_or(1.0);
+        if ratio.abs() < 1e-9 {
+            return Err(self.fail(node, &format!("joint \"{name}\" mimics with a multiplier of 0; make it fixed")));
+        }
+        let offset = self.number(node, "offset")?.unwrap_or(0.0);
+        Ok(Mimic { joint: self.attribute(node, "joint")?.to_owned(), follows: Follows { ratio, offset } })
+    }
+
+    /// What a joint may do. What is missing, 0 or as large as no machine goes counts as not stated.
     fn limits(&self, node: &Node, name: &str, kind: JointKind) -> Result<JointLimits> {
         let mut limits = JointLimits::default();
-        let Some(limit) = child(node, "limit") else {
-            if matches!(kind, JointKind::Revolute | JointKind::Prismatic) {
-                return Err(self.fail(node, &format!("joint \"{name}\" needs a <limit>")));
-            }
-            return Ok(limits);
+        let Some(limit) = child(node, "limit") else { return Ok(limits) };
+        let number = |key: &str| -> Result<Option<f64>> {
+            let Some(text) = limit.attribute(key) else { return Ok(None) };
+            let value = text.trim().parse::<f64>().ok().filter(|v| !v.is_nan());
+            let unusable = || self.fail(&limit, &format!("{key} is \"{text}\", which is not a usable number"));
+            value.ok_or_else(unusable).map(Some)
         };
-        let number = |key: &str| self.number(&limit, key);
         if matches!(kind, JointKind::Revolute | JointKind::Prismatic) {
-            let (low, high) = (number("lower")?.unwrap_or(0.0), number("upper")?.unwrap_or(0.0));
-            limits.position = Span::new(low, high).ok_or_else(|| {
-                self.fail(&limit, &format!("lower {low} of joint \"{name}\" is above upper {high}"))
-            })?;
+            let ends = (number("lower")?, number("upper")?);
+            if ends != (None, None) {
+                let (low, high) = (ends.0.unwrap_or(0.0), ends.1.unwrap_or(0.0));
+                let span = Span::new(low, high).ok_or_else(|| {
+                    self.fail(&limit, &format!("lower {low} of joint \"{name}\" is above upper {high}"))
+                })?;
+                if low > -HUGE && high < HUGE {
+                    limits.position = span;
+                    limits.stated.position = true;
+                }
+            }
         }
-        if let Some(velocity) = number("velocity")? {
-            if velocity <= 0.0 && kind.moves() {
+        match number("velocity")? {
+            Some(velocity) if velocity < 0.0 && kind.moves() => {
                 return Err(self.fail(&limit, &format!("velocity of joint \"{name}\" must be positive")));
             }
-            limits.velocity = velocity;
+            Some(velocity) if velocity > 1e-9 && velocity < HUGE => {
+                limits.velocity = velocity;
+                limits.stated.velocity = true;
+            }
+            _ => {}
         }
         Ok(limits)
     }
 
-    fn surface(&self, link: &Node) -> Result<Option<TriangleMesh>> {
-        let mut meshes = Vec::new();
-        for kind in ["visual", "collision"] {
+    fn surface(&self, link: &Node, missing: &mut Vec<String>) -> Result<Option<Arc<Surface>>> {
+        let mut shapes = Vec::new();
+        let kinds = match self.geometry {
+            LinkGeometry::Visual => ["visual", "collision"],
+            LinkGeometry::Collision => ["collision", "visual"],
+        };
+        for kind in kinds {
+            let mut any = false;
             for part in children(link, kind) {
                 let Some(geometry) = child(&part, "geometry") else { continue };
-                meshes.push(self.geometry(&geometry)?.moved(&self.origin(&part)?));
+                any = true;
+                let origin = self.origin(&part)?;
+                match self.shape(&geometry)? {
+                    Found::Shape(shape) => shapes.push((shape, origin)),
+                    Found::Missing(file) => missing.push(file),
+                }
             }
-            if !meshes.is_empty() {
+            if any {
                 break;
             }
         }
-        Ok((!meshes.is_empty()).then(|| TriangleMesh::merged(meshes)))
+        Ok(Surface::of_shapes(&shapes).map(Arc::new))
     }
 
-    fn geometry(&self, node: &Node) -> Result<TriangleMesh> {
+    fn shape(&self, node: &Node) -> Result<Found> {
         let shape = node.children().find(Node::is_element);
         let shape = shape.ok_or_else(|| self.fail(node, "<geometry> is empty"))?;
         let size = |key: &str| -> Result<f64> {
             match self.number(&shape, key)? {
-                Some(x) if x > 0.0 => Ok(x),
+                Some(x) if x >= 1e-6 && x <= 1e4 => Ok(x),
                 _ => Err(self.fail(&shape, &format!("needs a positive {key}"))),
             }
         };
-        match shape.tag_name().name() {
+        let found = match shape.tag_name().name() {
             "box" => match self.numbers(&shape, "size")? {
-                Some(size) if size.iter().all(|&s| s > 0.0) => Ok(box_mesh(size)),
-                _ => Err(self.fail(&shape, "needs a positive size")),
+                Some(size) if size.iter().all(|&s| s >= 1e-6 && s <= 1e4) => Shape::Box(size),
+                _ => return Err(self.fail(&shape, "needs a positive size")),
             },
-            "cylinder" => Ok(cylinder_mesh(size("radius")?, size("length")?, FACETS)),
-            "sphere" => Ok(sphere_mesh(size("radius")?, FACETS)),
+            "cylinder" => Shape::Cylinder { radius: size("radius")?, length: size("length")? },
+            "capsule" => Shape::Capsule { radius: size("radius")?, length: size("length")? },
+            "sphere" => Shape::Sphere { radius: size("radius")? },
             "mesh" => {
-                let file = self.resolve(&shape, self.attribute(&shape, "filename")?)?;
+                let filename = self.attribute(&shape, "filename")?;
+                let Some(file) = resolve(self.files, self.name, filename) else {
+                    return Ok(Found::Missing(filename.to_owned()));
+                };
                 // URDF is in metres whatever the mesh format; `scale` says otherwise.
                 let convention = MeshConvention { unit: LengthUnit::M, up: UpAxis::Z };
                 let mesh = read_mesh(self.files, &file, convention, self.name)?.mesh;
                 let [x, y, z] = self.numbers(&shape, "scale")?.unwrap_or([1.0; 3]);
-                scaled(&mesh, [x, y, z])
-                    .ok_or_else(|| self.fail(&shape, "the scale leaves nothing of the mesh"))
+                let scaled = scaled(&mesh, [x, y, z])
+                    .ok_or_else(|| self.fail(&shape, "the scale leaves nothing of the mesh"))?;
+                Shape::Mesh(scaled)
             }
-            other => Err(self.fail(&shape, &format!("<{other}> is not a shape that is read"))),
-        }
-    }
-
-    fn resolve(&self, node: &Node, filename: &str) -> Result<String> {
-        resolve(self.files, self.name, filename).ok_or_else(|| {
-            self.fail(node, &format!("mesh \"{filename}\" is not in the package; add it beside the URDF"))
-        })
+            other => return Err(self.fail(&shape, &format!("<{other}> is not a shape that is read"))),
+        };
+        Ok(Found::Shape(found))
     }
 
     fn origin(&self, node: &Node) -> Result<Pose> {
@@ -218,6 +262,8 @@ impl Reader<'_> {
 fn resolve(files: &PackageFiles, urdf: &str, filename: &str) -> Option<String> {
     let folder = urdf.rsplit_once('/').map_or("", |(f, _)| f);
     let plain = filename.strip_prefix("package://").or(filename.strip_prefix("file://")).unwrap_or(filename);
+    let plain = plain.replace('\\', "/");
+    let plain = plain.as_str();
     let beside = if folder.is_empty() { plain.to_owned() } else { format!("{folder}/{plain}") };
     let inside = plain.split_once('/').map_or(plain, |(_, rest)| rest);
     let candidates = [flat(&beside), flat(plain), flat(inside), flat(&format!("{folder}/{inside}"))];
@@ -234,7 +280,8 @@ fn resolve(files: &PackageFiles, urdf: &str, filename: &str) -> Option<String> {
     })
 }
 
-/// The mesh files that the URDF file `name` names, and where among `files` they are, if anywhere.
+/// The mesh files that the URDF file `name` names, to be seen or for collisions, and where among `files` they are, if
+/// anywhere.
 ///
 /// # Errors
 /// [`FormatError`] when the URDF can't be read as XML.
@@ -242,13 +289,7 @@ pub(crate) fn meshes_of(files: &PackageFiles, name: &str) -> Result<Vec<(String,
     let document = parsed(name, files.get(name, "the import")?)?;
     let mut meshes: Vec<(String, Option<String>)> = Vec::new();
     let named = document.descendants().filter(|n| n.has_tag_name("mesh"));
-    // Where a link is seen, its collision shape is not read.
-    let read = named.filter(|mesh| {
-        let link = mesh.ancestors().find(|a| a.has_tag_name("link"));
-        let seen = link.is_some_and(|l| child(&l, "visual").is_some());
-        !seen || mesh.ancestors().any(|a| a.has_tag_name("visual"))
-    });
-    for filename in read.filter_map(|m| m.attribute("filename")) {
+    for filename in named.filter_map(|m| m.attribute("filename")) {
         if !meshes.iter().any(|(known, _)| known == filename) {
             meshes.push((filename.to_owned(), resolve(files, name, filename)));
         }
@@ -312,7 +353,7 @@ mod tests {
     fn read(text: &str) -> Result<Mechanism> {
         let mut files = PackageFiles::default();
         files.insert("arm.urdf", text.as_bytes().to_vec()).unwrap();
-        read_urdf(&files, "arm.urdf", "a test")
+        read_urdf(&files, "arm.urdf", LinkGeometry::Visual, "a test")
     }
 
     #[test]
@@ -330,14 +371,59 @@ mod tests {
     #[case::not_a_number(ARM.replace("0 0 0.05", "0 0 NaN"), "line 6", "not a usable number")]
     #[case::too_large(ARM.replace("0 0 0.05", "0 0 1e308"), "line 6", "not a usable number")]
     #[case::two_numbers(ARM.replace("0 0 0.05", "0 0"), "line 6", "three numbers")]
-    #[case::missing_mesh(ARM.replace("<box size=\"0.2 0.2 0.1\"/>", "<mesh filename=\"package://a/b.stl\"/>"), "line 2", "b.stl")]
-    #[case::path_leading_out(ARM.replace("<box size=\"0.2 0.2 0.1\"/>", "<mesh filename=\"../../etc/x.stl\"/>"), "line 2", "not in the package")]
+    #[case::mimics_nobody(ARM.replace("<axis", "<mimic joint=\"j7\"/><axis"), "line 1", "\"j7\", which is not there")]
+    #[case::mimics_itself(ARM.replace("<axis", "<mimic joint=\"j1\"/><axis"), "line 1", "follows it in turn")]
     #[case::planar(ARM.replace("prismatic", "planar"), "line 4", "only fixed")]
     #[case::cut_off(ARM[..200].to_owned(), "line", "well-formed")]
     #[case::circle(ARM.replace("</robot>", "<joint name=\"j2\" type=\"fixed\"><parent link=\"slide\"/><child link=\"base\"/></joint></robot>"), "line 1", "every link is moved")]
     fn what_is_wrong_is_refused_with_its_line(#[case] text: String, #[case] place: &str, #[case] says: &str) {
         let error = read(&text).unwrap_err().to_string();
         assert!(error.contains(place) && error.contains(says), "{error}");
+    }
+
+    #[rstest::rstest]
+    #[case::nowhere("package://a/b.stl", false)]
+    #[case::leading_out("../../etc/x.stl", false)]
+    #[case::of_an_unnamed_package("package:///meshes/part.ply", true)]
+    #[case::absolute("/home/someone/work/meshes/part.ply", true)]
+    #[case::as_a_file("file:///home/someone/meshes/part.ply", true)]
+    #[case::with_strokes_the_other_way("C:\\work\\meshes\\part.ply", true)]
+    fn meshes_are_found_by_how_their_path_ends_or_noted(#[case] filename: &str, #[case] found: bool) {
+        let text = ARM.replace("<box size=\"0.2 0.2 0.1\"/>", &format!("<mesh filename=\"{filename}\"/>"));
+        let mut files = PackageFiles::default();
+        files.insert("arm.urdf", text.into_bytes()).unwrap();
+        let ply = "ply\nformat ascii 1.0\nelement vertex 3\nproperty float x\nproperty float y\nproperty float z\n\
+            element face 1\nproperty list uchar int vertex_indices\nend_header\n0 0 0\n1 0 0\n0 1 0\n3 0 1 2\n";
+        files.insert("deep/meshes/part.ply", ply.as_bytes().to_vec()).unwrap();
+        let arm = read_urdf(&files, "arm.urdf", LinkGeometry::Visual, "a test").unwrap();
+        assert_eq!(arm.links()[0].surface.is_some(), found);
+        assert_eq!(arm.links()[0].missing.is_empty(), found);
+    }
+
+    /// The second joint goes twice as far the other way, and as little as the first may because of it.
+    #[test]
+    fn a_joint_that_mimics_follows() {
+        let second = r#"<link name="jaw"/><joint name="j2" type="prismatic"><parent link="base"/><child link="jaw"/>
+            <axis xyz="0 1 0"/><mimic joint="j1" multiplier="-2" offset="0.1"/>
+            <limit lower="-0.5" upper="0.3" velocity="0.5"/></joint></robot>"#;
+        let arm = read(&ARM.replace("</robot>", second)).unwrap();
+        let jaw = arm.forward(&[0.2])[arm.link("jaw").unwrap()];
+        assert!((jaw.translation.vector - Vector::new(0.0, -0.3, 0.0)).norm() < 1e-12);
+        let limits = arm.joints()[0].limits;
+        assert!((limits.position.low() + 0.1).abs() < 1e-12 && (limits.position.high() - 0.3).abs() < 1e-12);
+        assert_eq!(limits.velocity, 0.25);
+    }
+
+    #[rstest::rstest]
+    #[case::of_nothing("velocity=\"0\"", false, true)]
+    #[case::left_out("", false, true)]
+    #[case::of_no_machine("velocity=\"1e16\"", false, true)]
+    #[case::without_ends("lower=\"-1e16\" upper=\"1e16\" velocity=\"2\"", true, false)]
+    fn limits_that_say_nothing_count_as_not_stated(#[case] limit: &str, #[case] speed: bool, #[case] ends: bool) {
+        let limit = if ends { format!("lower=\"-0.5\" upper=\"0.5\" {limit}") } else { limit.to_owned() };
+        let text = ARM.replace("lower=\"-0.5\" upper=\"0.5\" velocity=\"1.0\"", &limit);
+        let stated = read(&text).unwrap().joints()[0].limits.stated;
+        assert_eq!((stated.velocity, stated.position), (speed, ends));
     }
 
     #[test]
@@ -359,7 +445,7 @@ mod tests {
             bytes[at] = with;
             let mut files = PackageFiles::default();
             files.insert("arm.urdf", bytes).unwrap();
-            let _ = read_urdf(&files, "arm.urdf", "a test");
+            let _ = read_urdf(&files, "arm.urdf", LinkGeometry::Visual, "a test");
         }
     }
 }

@@ -2,7 +2,7 @@ use std::io;
 
 use quick_xml::Writer;
 use quick_xml::events::{BytesDecl, Event};
-use selvik_core::robot::{Joint, JointKind, Link, Mechanism};
+use selvik_core::robot::{Joint, JointKind, Link, Mechanism, Mimic};
 use selvik_core::spatial::rpy_of;
 
 use crate::mesh::write_stl;
@@ -82,6 +82,11 @@ fn write_joint(xml: &mut Xml, joint: &Joint, links: &[Link]) -> io::Result<()> {
         let span = &joint.limits.position;
         let (lower, upper) = (span.low().to_string(), span.high().to_string());
         let velocity = joint.limits.velocity.to_string();
+        if let Some(Mimic { joint, follows }) = &joint.mimics {
+            let (ratio, offset) = (follows.ratio.to_string(), follows.offset.to_string());
+            let mimic = xml.create_element("mimic").with_attribute(("joint", joint.as_str()));
+            mimic.with_attributes([("multiplier", &*ratio), ("offset", &*offset)]).write_empty()?;
+        }
         let mut limit =
             xml.create_element("limit").with_attributes([("effort", "0"), ("velocity", &*velocity)]);
         if joint.kind != JointKind::Continuous {
@@ -130,6 +135,7 @@ mod tests {
                 velocity: 1.5,
                 acceleration: f64::INFINITY,
             },
+            mimics: None,
         };
         let links = ["base & <more>", "a", "b"].map(link).to_vec();
         let joints = vec![joint("j1", JointKind::Revolute, 0), joint("j2", JointKind::Prismatic, 1)];

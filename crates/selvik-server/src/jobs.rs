@@ -6,9 +6,9 @@ use std::time::{Duration, Instant};
 
 use selvik_core::clearance::{Progress, SweepOptions, clearance_band, sweep};
 use selvik_formats::report::{
-    BandReport, ReachReport, SweepReport, Verdict, band_report, reach_report, sweep_report,
+    BandReport, Caveat, ReachReport, SweepReport, Verdict, band_report, caveats, reach_report, sweep_report,
 };
-use selvik_store::Verdicts;
+use selvik_store::{KeptSweep, Verdicts};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -31,8 +31,12 @@ pub struct Findings {
     pub clearance: SweepReport,
     /// The worst pair over time.
     pub band: BandReport,
-    /// Reach at every target.
+    /// Reach along every move.
     pub reach: ReachReport,
+    /// What clearance and reach come to together.
+    pub verdict: Verdict,
+    /// What was not looked at, and what the verdicts rest on.
+    pub caveats: Vec<Caveat>,
     /// How long it took.
     pub took_s: f64,
 }
@@ -98,8 +102,10 @@ impl App {
             let progress = Arc::clone(&progress);
             running.insert(job, Sweeping { cell: id, fingerprint, progress, since });
         }
+        self.stop_sweeps_but(id, &cell.fingerprint);
         let app = self.clone();
         tokio::spawn(async move {
+            app.note_sweeping(id, true).await;
             let watched = Arc::clone(&progress);
             let tell = |state: &'static str| {
                 let (done, total) = watched.state();
@@ -118,26 +124,57 @@ impl App {
             let state = match findings {
                 // One stopped while the band was drawn has all pairs, but half a band.
                 Ok(findings) if findings.clearance.complete && !swept.stopped() => {
-                    let report = serde_json::to_value(&findings).expect("plain data");
-                    let pairs = &findings.clearance.pairs;
-                    let count = |verdict| pairs.iter().filter(|p| p.verdict == verdict).count() as i32;
-                    let (broken, tight) = (count(Verdict::Broken), count(Verdict::Tight));
-                    let verdicts = Verdicts { pairs: pairs.len() as i32, broken, tight };
-                    if let Err(error) = app.store.keep_sweep(id, &cell.fingerprint, &report, verdicts).await {
-                        tracing::error!("the sweep could not be kept: {error}");
-                    }
-                    "finished"
+                    app.keep(id, &cell, &findings).await
                 }
                 Ok(_) => "stopped",
                 Err(error) => {
                     tracing::error!("the sweep failed: {error}");
-                    "stopped"
+                    "lost"
                 }
             };
             app.jobs.0.lock().expect("not poisoned").remove(&job);
+            // What was lost stays noted, so that it is said until a sweep ends well.
+            if state != "lost" && app.jobs.of_cell(id).is_none() {
+                app.note_sweeping(id, false).await;
+            }
             tell(state);
         });
         Ok(job)
+    }
+
+    /// Stops the sweeps of a cell that are not of the model with this fingerprint.
+    pub(crate) fn stop_sweeps_but(&self, id: Uuid, fingerprint: &str) {
+        let running = self.jobs.0.lock().expect("not poisoned");
+        let old = running.values().filter(|s| s.cell == id && s.fingerprint != fingerprint);
+        old.for_each(|s| s.progress.stop());
+    }
+
+    async fn keep(&self, id: Uuid, cell: &OpenCell, findings: &Findings) -> &'static str {
+        let pairs = &findings.clearance.pairs;
+        let count = |verdict| pairs.iter().filter(|p| p.verdict == verdict).count() as i32;
+        let word = serde_json::to_value(findings.verdict).expect("plain data");
+        let verdicts = Verdicts {
+            pairs: pairs.len() as i32,
+            broken: count(Verdict::Broken),
+            tight: count(Verdict::Tight),
+            not_certified: count(Verdict::NotCertified),
+            verdict: word.as_str().unwrap_or_default().to_owned(),
+        };
+        let report = serde_json::to_value(findings).expect("plain data");
+        let kept = KeptSweep { fingerprint: cell.fingerprint.clone(), revision: cell.revision, report };
+        match self.store.keep_sweep(id, &kept, &verdicts).await {
+            Ok(()) => "finished",
+            Err(error) => {
+                tracing::error!("the sweep could not be kept: {error}");
+                "lost"
+            }
+        }
+    }
+
+    async fn note_sweeping(&self, id: Uuid, under_way: bool) {
+        if let Err(error) = self.store.note_sweeping(id, under_way).await {
+            tracing::warn!("a sweep lost with the server would not be noticed: {error}");
+        }
     }
 }
 
@@ -153,10 +190,14 @@ fn find(cell: &OpenCell, progress: &Progress) -> Findings {
     let pairs: Vec<_> = nearest.iter().map(|p| p.pair).collect();
     let shape = (BAND_STRETCHES, BAND_CEILING, BAND_TOLERANCE);
     let band = clearance_band(&workcell.assembly, path, &pairs, shape, progress);
+    let clearance = sweep_report(workcell, path, &swept, options.tolerance);
+    let reach = reach_report(workcell, path);
     Findings {
-        clearance: sweep_report(workcell, path, &swept, options.tolerance),
+        verdict: clearance.verdict.min(reach.verdict.unwrap_or(Verdict::Meets)),
+        caveats: caveats(workcell, path),
+        clearance,
         band: band_report(&band),
-        reach: reach_report(workcell, path),
+        reach,
         took_s: start.elapsed().as_secs_f64(),
     }
 }

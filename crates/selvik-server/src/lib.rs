@@ -31,6 +31,8 @@ use open_cell::OpenCell;
 pub struct App {
     store: Store,
     open: Arc<Mutex<HashMap<Uuid, Arc<OpenCell>>>>,
+    /// Whose turn it is to change a cell.
+    turns: Arc<Mutex<HashMap<Uuid, Arc<tokio::sync::Mutex<()>>>>>,
     jobs: Jobs,
     imports: Imports,
     live: Live,
@@ -43,10 +45,16 @@ impl App {
         Self {
             store,
             open: Arc::default(),
+            turns: Arc::default(),
             jobs: Jobs::default(),
             imports: Imports::default(),
             live: Live::default(),
         }
+    }
+
+    /// The turn to change a cell.
+    fn turn(&self, id: Uuid) -> Arc<tokio::sync::Mutex<()>> {
+        Arc::clone(self.turns.lock().expect("not poisoned").entry(id).or_default())
     }
 
     /// Everything the server answers to.

@@ -34,7 +34,7 @@ pub enum Event {
         total: usize,
         /// Since it began.
         elapsed_s: f64,
-        /// `running`, `finished` or `stopped`.
+        /// `running`, `finished`, `stopped`, or `lost` when what it found could not be kept.
         state: &'static str,
     },
 }

@@ -30,7 +30,7 @@ fn run(command: Command) -> Result<ExitCode, String> {
             } else {
                 print!("{}", checked.table());
             }
-            Ok(if checked.holds { ExitCode::SUCCESS } else { ExitCode::from(1) })
+            Ok(ExitCode::from(checked.exit_code()))
         }
         Command::Query { package, query } => {
             println!("{}", serde_json::to_string_pretty(&cli::query(&package, &query)?).expect("plain data"));

@@ -40,16 +40,16 @@ pub struct CellSummary {
 }
 
 /// How the rules of a cell stood at its last sweep.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct SweptSummary {
     /// What came out.
     pub verdicts: Verdicts,
-    /// Whether the cell was changed afterwards.
+    /// Whether anything it depends on was changed afterwards.
     pub changed_since: bool,
 }
 
 /// How many pairs a sweep looked at, and how they stood to their rules.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Verdicts {
     /// All of them.
     pub pairs: i32,
@@ -57,6 +57,21 @@ pub struct Verdicts {
     pub broken: i32,
     /// Those that were tight.
     pub tight: i32,
+    /// Those that were neither certainly broken nor certainly kept.
+    pub not_certified: i32,
+    /// What it all came to: `broken`, `not_certified`, `tight` or `meets`.
+    pub verdict: String,
+}
+
+/// The last finished sweep of a cell.
+#[derive(Debug, Clone, PartialEq)]
+pub struct KeptSweep {
+    /// Of what it was computed.
+    pub fingerprint: String,
+    /// Of which revision.
+    pub revision: i64,
+    /// What it found.
+    pub report: Value,
 }
 
 /// A whole cell.
@@ -117,7 +132,7 @@ impl Store {
     /// # Errors
     /// [`StoreError::Database`].
     pub async fn list(&self) -> Result<Vec<CellSummary>, StoreError> {
-        type Line = (Uuid, String, i64, DateTime<Utc>, Option<DateTime<Utc>>, Option<DateTime<Utc>>, bool);
+        type Line = (Uuid, String, i64, DateTime<Utc>, Option<DateTime<Utc>>, Option<DateTime<Utc>>, bool, Option<String>);
         let mut connection = self.connection().await?;
         let lines: Vec<Line> = cells::table
             .select((
@@ -128,6 +143,7 @@ impl Store {
                 cells::opened_at,
                 cells::binned_at,
                 cells::thumbnail.is_not_null(),
+                cells::fingerprint,
             ))
             .order((cells::opened_at.desc().nulls_last(), cells::changed_at.desc()))
             .load(&mut connection)
@@ -144,23 +160,36 @@ impl Store {
             .select((cell_files::cell_id, sum(octet_length(assets::content))))
             .load(&mut connection)
             .await?;
-        let swept: Vec<(Uuid, i32, i32, i32, DateTime<Utc>)> = sweeps::table
-            .select((sweeps::cell_id, sweeps::pairs, sweeps::broken, sweeps::tight, sweeps::at))
+        type Swept = (Uuid, i32, i32, i32, i32, String, String, DateTime<Utc>);
+        let swept: Vec<Swept> = sweeps::table
+            .select((
+                sweeps::cell_id,
+                sweeps::pairs,
+                sweeps::broken,
+                sweeps::tight,
+                sweeps::not_certified,
+                sweeps::verdict,
+                sweeps::fingerprint,
+                sweeps::at,
+            ))
             .load(&mut connection)
             .await?;
         let items: HashMap<_, _> = items.into_iter().collect();
         let bytes: HashMap<_, _> = bytes.into_iter().collect();
         let swept: HashMap<_, _> = swept
             .into_iter()
-            .map(|(id, pairs, broken, tight, at)| (id, (Verdicts { pairs, broken, tight }, at)))
+            .map(|(id, pairs, broken, tight, not_certified, verdict, fingerprint, at)| {
+                (id, (Verdicts { pairs, broken, tight, not_certified, verdict }, fingerprint, at))
+            })
             .collect();
         let summary =
-            |(id, name, revision, changed_at, opened_at, binned_at, has_thumbnail): Line| CellSummary {
+            |(id, name, revision, changed_at, opened_at, binned_at, has_thumbnail, now): Line| CellSummary {
                 items: items.get(&id).copied().unwrap_or(0),
                 bytes: bytes.get(&id).copied().flatten().unwrap_or(0),
-                swept: swept
-                    .get(&id)
-                    .map(|&(verdicts, at)| SweptSummary { verdicts, changed_since: changed_at > at }),
+                swept: swept.get(&id).map(|(verdicts, fingerprint, at)| SweptSummary {
+                    verdicts: verdicts.clone(),
+                    changed_since: now.as_ref().map_or(changed_at > *at, |now| now != fingerprint),
+                }),
                 id,
                 name,
                 revision,
@@ -302,47 +331,96 @@ impl Store {
         Ok(cells::table.find(id).select(cells::thumbnail).first(&mut self.connection().await?).await?)
     }
 
-    /// Keeps the last finished sweep of a cell, with how its pairs stood.
+    /// Keeps the last finished sweep of a cell, with how its pairs stood; not over that of a newer revision.
     ///
     /// # Errors
     /// [`StoreError::Database`].
-    pub async fn keep_sweep(
-        &self,
-        id: Uuid,
-        fingerprint: &str,
-        report: &Value,
-        verdicts: Verdicts,
-    ) -> Result<(), StoreError> {
-        let Verdicts { pairs, broken, tight } = verdicts;
-        let counts = (sweeps::pairs.eq(pairs), sweeps::broken.eq(broken), sweeps::tight.eq(tight));
-        let found = (sweeps::fingerprint.eq(fingerprint), sweeps::report.eq(report));
-        diesel::insert_into(sweeps::table)
-            .values((sweeps::cell_id.eq(id), found, counts))
-            .on_conflict(sweeps::cell_id)
-            .do_update()
-            .set((
-                sweeps::fingerprint.eq(excluded(sweeps::fingerprint)),
-                sweeps::report.eq(excluded(sweeps::report)),
-                counts,
-                sweeps::at.eq(Utc::now()),
-            ))
+    pub async fn keep_sweep(&self, id: Uuid, sweep: &KeptSweep, verdicts: &Verdicts) -> Result<(), StoreError> {
+        let Verdicts { pairs, broken, tight, not_certified, verdict } = verdicts;
+        let counts = (
+            sweeps::pairs.eq(pairs),
+            sweeps::broken.eq(broken),
+            sweeps::tight.eq(tight),
+            sweeps::not_certified.eq(not_certified),
+            sweeps::verdict.eq(verdict),
+        );
+        let found = (
+            sweeps::fingerprint.eq(&sweep.fingerprint),
+            sweeps::report.eq(&sweep.report),
+            sweeps::revision.eq(sweep.revision),
+        );
+        let newest = sweeps::table.find(id).select(sweeps::revision);
+        let mut connection = self.connection().await?;
+        connection
+            .transaction::<_, StoreError, _>(async |connection| {
+                // The cell's row is the turn that sweeps of one cell take.
+                let _: i64 = cells::table.find(id).select(cells::revision).for_update().first(connection).await?;
+                let newest: Option<i64> = newest.first(connection).await.optional()?;
+                if newest.is_some_and(|newest| newest > sweep.revision) {
+                    return Ok(());
+                }
+                diesel::insert_into(sweeps::table)
+                    .values((sweeps::cell_id.eq(id), found, counts.clone()))
+                    .on_conflict(sweeps::cell_id)
+                    .do_update()
+                    .set((
+                        sweeps::fingerprint.eq(excluded(sweeps::fingerprint)),
+                        sweeps::report.eq(excluded(sweeps::report)),
+                        sweeps::revision.eq(excluded(sweeps::revision)),
+                        counts,
+                        sweeps::at.eq(Utc::now()),
+                    ))
+                    .execute(connection)
+                    .await?;
+                Ok(())
+            })
+            .await
+    }
+
+    /// The last finished sweep.
+    ///
+    /// # Errors
+    /// [`StoreError::Database`].
+    pub async fn last_sweep(&self, id: Uuid) -> Result<Option<KeptSweep>, StoreError> {
+        let row: Option<(String, i64, Value)> = sweeps::table
+            .find(id)
+            .select((sweeps::fingerprint, sweeps::revision, sweeps::report))
+            .first(&mut self.connection().await?)
+            .await
+            .optional()?;
+        Ok(row.map(|(fingerprint, revision, report)| KeptSweep { fingerprint, revision, report }))
+    }
+
+    /// Notes what a sweep of the cell would depend on now.
+    ///
+    /// # Errors
+    /// [`StoreError::Database`].
+    pub async fn note_fingerprint(&self, id: Uuid, revision: i64, fingerprint: &str) -> Result<(), StoreError> {
+        diesel::update(cells::table.find(id).filter(cells::revision.eq(revision)))
+            .set(cells::fingerprint.eq(fingerprint))
             .execute(&mut self.connection().await?)
             .await?;
         Ok(())
     }
 
-    /// The last finished sweep: what it was computed from, and what it found.
+    /// Notes that a sweep of the cell is under way, or no longer.
     ///
     /// # Errors
     /// [`StoreError::Database`].
-    pub async fn last_sweep(&self, id: Uuid) -> Result<Option<(String, Value)>, StoreError> {
-        let row = sweeps::table
-            .find(id)
-            .select((sweeps::fingerprint, sweeps::report))
-            .first(&mut self.connection().await?)
-            .await
-            .optional()?;
-        Ok(row)
+    pub async fn note_sweeping(&self, id: Uuid, under_way: bool) -> Result<(), StoreError> {
+        diesel::update(cells::table.find(id))
+            .set(cells::sweeping_since.eq(under_way.then(Utc::now)))
+            .execute(&mut self.connection().await?)
+            .await?;
+        Ok(())
+    }
+
+    /// Since when a sweep of the cell has been under way, as far as was noted.
+    ///
+    /// # Errors
+    /// [`StoreError::NoCell`] or [`StoreError::Database`].
+    pub async fn sweeping_since(&self, id: Uuid) -> Result<Option<DateTime<Utc>>, StoreError> {
+        Ok(cells::table.find(id).select(cells::sweeping_since).first(&mut self.connection().await?).await?)
     }
 }
 

@@ -3,6 +3,7 @@ use std::collections::HashMap;
 use chrono::Utc;
 use diesel::prelude::*;
 use diesel_async::{AsyncConnection, AsyncPgConnection, RunQueryDsl};
+use selvik_formats::FormatError;
 use selvik_formats::package::{CellDocument, Edit, Entry, PackageFiles, to_entries};
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
@@ -39,10 +40,19 @@ pub struct Committed {
 /// What undo and redo would do.
 #[derive(Debug, Clone, PartialEq, Default)]
 pub struct UndoState {
-    /// Label of the edit that undo takes back.
-    pub undo: Option<String>,
-    /// Label of the edit that redo does again.
-    pub redo: Option<String>,
+    /// The edit that undo takes back.
+    pub undo: Option<Step>,
+    /// The edit that redo does again.
+    pub redo: Option<Step>,
+}
+
+/// An edit of the log.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Step {
+    /// The revision it made.
+    pub revision: i64,
+    /// What was done.
+    pub label: String,
 }
 
 impl Store {
@@ -51,19 +61,27 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::Conflict`] when the same entry was changed after `base`;
-    /// [`StoreError::Refused`] when the edit or `check` refuses.
+    /// [`StoreError::Moved`] when the cell is no longer at the revision `known`, for which `check` was made;
+    /// [`StoreError::Refused`] when the edit or `check` refuses, or `base` lies ahead of the cell.
     pub async fn edit(
         &self,
         id: Uuid,
-        base: i64,
+        (base, known): (i64, i64),
         edit: &Edit,
         added: &PackageFiles,
-        check: impl Fn(&CellDocument) -> Result<(), selvik_formats::FormatError> + Send + Sync,
+        check: impl Fn(&CellDocument) -> Result<(), FormatError> + Send + Sync,
     ) -> Result<Committed, StoreError> {
         let mut connection = self.connection().await?;
         connection
             .transaction::<_, StoreError, _>(async |connection| {
                 let revision = locked_revision(connection, id).await?;
+                if base > revision {
+                    let message = format!("the change names revision {base}, but the cell is at {revision}; load it again");
+                    return Err(StoreError::Refused(FormatError::said(message)));
+                }
+                if known != revision {
+                    return Err(StoreError::Moved);
+                }
                 let before = document(connection, id).await?;
                 let mut after = before.clone();
                 let label = edit.apply(&mut after)?;
@@ -87,29 +105,32 @@ impl Store {
             .await
     }
 
-    /// Takes back the last edit that stands.
+    /// Takes back the last edit that stands, which must be the one that made revision `step`.
     ///
     /// # Errors
-    /// [`StoreError::Nothing`] when none does.
-    pub async fn undo(&self, id: Uuid) -> Result<Committed, StoreError> {
-        self.walk(id, "undo").await
+    /// [`StoreError::Nothing`] when none does, [`StoreError::OtherStep`] when it is another.
+    pub async fn undo(&self, id: Uuid, step: i64) -> Result<Committed, StoreError> {
+        self.walk(id, "undo", step).await
     }
 
-    /// Does again the edit that was undone last.
+    /// Does again the edit that was undone last, which must be the one that made revision `step`.
     ///
     /// # Errors
-    /// [`StoreError::Nothing`] when there is none.
-    pub async fn redo(&self, id: Uuid) -> Result<Committed, StoreError> {
-        self.walk(id, "redo").await
+    /// [`StoreError::Nothing`] when there is none, [`StoreError::OtherStep`] when it is another.
+    pub async fn redo(&self, id: Uuid, step: i64) -> Result<Committed, StoreError> {
+        self.walk(id, "redo", step).await
     }
 
-    async fn walk(&self, id: Uuid, which: &'static str) -> Result<Committed, StoreError> {
+    async fn walk(&self, id: Uuid, which: &'static str, step: i64) -> Result<Committed, StoreError> {
         let mut connection = self.connection().await?;
         connection
             .transaction::<_, StoreError, _>(async |connection| {
                 let revision = locked_revision(connection, id).await?;
                 let (of, label, changes) =
                     next(connection, id, which).await?.ok_or(StoreError::Nothing(which))?;
+                if of != step {
+                    return Err(StoreError::OtherStep { which, label });
+                }
                 let mut changes: Vec<Change> =
                     serde_json::from_value(changes).map_err(|e| StoreError::Database(e.to_string()))?;
                 if which == "undo" {
@@ -136,10 +157,10 @@ impl Store {
     /// [`StoreError::Database`].
     pub async fn undo_state(&self, id: Uuid) -> Result<UndoState, StoreError> {
         let mut connection = self.connection().await?;
-        let label = |found: Option<(i64, String, Value)>| found.map(|f| f.1);
+        let step = |found: Option<(i64, String, Value)>| found.map(|f| Step { revision: f.0, label: f.1 });
         Ok(UndoState {
-            undo: label(next(&mut connection, id, "undo").await?),
-            redo: label(next(&mut connection, id, "redo").await?),
+            undo: step(next(&mut connection, id, "undo").await?),
+            redo: step(next(&mut connection, id, "redo").await?),
         })
     }
 }

@@ -14,8 +14,8 @@ use diesel_async::pooled_connection::deadpool::{Object, Pool};
 use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
 use selvik_formats::FormatError;
 
-pub use cells::{CellSummary, StoredCell, SweptSummary, Verdicts};
-pub use edits::{Change, Committed, UndoState};
+pub use cells::{CellSummary, KeptSweep, StoredCell, SweptSummary, Verdicts};
+pub use edits::{Change, Committed, Step, UndoState};
 
 const MIGRATIONS: EmbeddedMigrations = embed_migrations!("migrations");
 
@@ -40,6 +40,17 @@ pub enum StoreError {
         /// What.
         what: String,
         /// What they did.
+        label: String,
+    },
+    /// The cell has gone on to another revision than the one a change was checked against.
+    #[error("the cell has changed meanwhile; try again")]
+    Moved,
+    /// Undo or redo would do something else than what was meant.
+    #[error("{which} would now do something else ({label}): somebody has changed the cell; look at it and decide again")]
+    OtherStep {
+        /// "undo" or "redo".
+        which: &'static str,
+        /// What it would take back or do again.
         label: String,
     },
     /// Nothing to undo or redo.

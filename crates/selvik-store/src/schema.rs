@@ -11,6 +11,8 @@ diesel::table! {
         opened_at -> Nullable<Timestamptz>,
         binned_at -> Nullable<Timestamptz>,
         thumbnail -> Nullable<Binary>,
+        fingerprint -> Nullable<Text>,
+        sweeping_since -> Nullable<Timestamptz>,
     }
 }
 
@@ -59,6 +61,9 @@ diesel::table! {
         broken -> Integer,
         tight -> Integer,
         pairs -> Integer,
+        not_certified -> Integer,
+        verdict -> Text,
+        revision -> BigInt,
     }
 }
 

@@ -4,9 +4,9 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 
 use rayon::prelude::*;
 
-use super::minimum::{Look, PairMotion, lower_between};
+use super::pair_motion::{Look, PairMotion, lower_between};
+use super::progress::Progress;
 use super::rules::Pair;
-use super::sweep::Progress;
 use crate::program::Path;
 use crate::robot::Assembly;
 

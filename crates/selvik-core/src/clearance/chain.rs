@@ -1,6 +1,7 @@
 use nalgebra::Unit;
 
-use crate::robot::{Assembly, BodyId, JointKind, NodeId};
+use crate::program::Path;
+use crate::robot::{Assembly, BodyId, Follows, JointKind, NodeId};
 use crate::spatial::{Pose, Vector};
 
 /// The joints that move one body of a pair and not the other, from what carries both outwards.
@@ -18,6 +19,8 @@ pub(super) struct ChainJoint {
     pub axis: Unit<Vector>,
     pub kind: JointKind,
     pub index: usize,
+    /// How far it goes for each unit of that entry, and where it stands at 0.
+    pub follows: Follows,
 }
 
 /// Where a chain's joints and body are, in the frame that carries both bodies of a pair.
@@ -50,7 +53,8 @@ impl Chain {
             fixed *= node.origin;
             if let Some(joint) = &node.joint {
                 let origin = std::mem::take(&mut fixed);
-                joints.push(ChainJoint { origin, axis: joint.axis, kind: joint.kind, index: joint.index });
+                let (axis, kind, index, follows) = (joint.axis, joint.kind, joint.index, joint.follows);
+                joints.push(ChainJoint { origin, axis, kind, index, follows });
             }
         }
         Self { joints, tail: fixed }
@@ -63,10 +67,15 @@ impl Chain {
             .joints
             .iter()
             .map(|joint| {
-                pose = pose * joint.origin * joint.kind.motion(&joint.axis, q[joint.index]);
+                pose = pose * joint.origin * joint.kind.motion(&joint.axis, joint.follows.value(q[joint.index]));
                 pose
             })
             .collect();
         Posture { joints, body: pose * self.tail }
+    }
+
+    /// How far a point of the body may be off where the path has it, m.
+    pub fn deviation(&self, path: &Path) -> f64 {
+        path.deviation(self.joints.iter().map(|j| j.index))
     }
 }

@@ -1,8 +1,14 @@
 //! The exact distance of two surfaces: branch and bound over both hierarchies at once.
 
+use std::sync::atomic::{AtomicBool, Ordering};
+
 use super::triangle_triangle::triangle_distance;
-use crate::mesh::{Hierarchy, Node, Surface};
-use crate::spatial::{Point, Pose};
+use crate::mesh::{Containment, Hierarchy, Node, SPREAD, Surface};
+use crate::spatial::{Point, Pose, Vector};
+
+/// Every distance is known no better than this, m: what rounding may add up to in closest points that lie on long
+/// thin triangles or far from the origin. Taken off every lower bound.
+pub const ROUNDING: f64 = 1e-7;
 
 /// The closest points of two surfaces, in the frame of the first.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -27,62 +33,115 @@ pub struct Proximity {
     /// The closest points found: within the slack asked for of the closest there are. `None` when
     /// the surfaces are at least as far apart as was enough.
     pub closest: Option<Closest>,
+    /// Whether one of the bodies is open in such a way that the other may lie inside it or not; the
+    /// rest is then true of the surfaces.
+    pub undecided: Option<Side>,
+    /// How many pairs of boxes were looked at for it.
+    pub work: u64,
+}
+
+/// One of two bodies.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Side {
+    /// The first.
+    First,
+    /// The second.
+    Second,
 }
 
 /// How much of the answer is wanted.
 #[derive(Debug, Clone, Copy)]
-pub struct Limit {
+pub struct Limit<'a> {
     /// It is enough to know that the surfaces are at least this far apart, m.
     pub enough: f64,
     /// The closest points found may be this much farther apart than the closest there are, m.
     pub slack: f64,
     /// A pair of triangles that were closest in a query nearby.
     pub hint: Option<(u32, u32)>,
+    /// When this becomes true the query ends with what it knows: a lower bound of 0.
+    pub stop: Option<&'a AtomicBool>,
 }
 
-impl Default for Limit {
+impl Default for Limit<'_> {
     fn default() -> Self {
-        Self { enough: f64::INFINITY, slack: 0.0, hint: None }
+        Self { enough: f64::INFINITY, slack: 0.0, hint: None, stop: None }
     }
 }
 
 /// The smallest distance of `a` and `b`, where `b` stands at `pose` in the frame of `a`.
+///
+/// The lower bound takes off what rounding may add ([`ROUNDING`]) and by how much the bodies stand out of what is
+/// measured of them ([`Surface::deviation`]).
 #[must_use]
 pub fn distance(a: &Surface, b: &Surface, pose: &Pose, limit: Limit) -> Proximity {
+    let unsure = ROUNDING + a.deviation() + b.deviation();
+    let lower = |found: f64| (found - unsure).max(0.0);
     if limit.enough.is_finite() {
         let ((ca, ra), (cb, rb)) = (a.ball(), b.ball());
         if (pose * cb - ca).norm() - ra - rb >= limit.enough {
-            return Proximity { lower: limit.enough, closest: None };
+            return Proximity { lower: lower(limit.enough), closest: None, undecided: None, work: 1 };
         }
     }
     let mut search = Search::new(a.hierarchy(), b.hierarchy(), pose, limit);
     if let Some((ta, tb)) = limit.hint {
         search.try_triangles(a.hierarchy().place_of(ta), b.hierarchy().place_of(tb));
     }
-    search.run();
-    let found = search.best;
-    if found.is_none_or(|c| !c.overlap) && one_inside_the_other(a, b, pose) {
-        let at = found.map_or(pose * b.mesh().vertices()[0], |c| c.on_b);
-        let triangles = found.map_or((0, 0), |c| c.triangles);
-        let inside = Closest { distance: 0.0, on_a: at, on_b: at, triangles, overlap: true };
-        return Proximity { lower: 0.0, closest: Some(inside) };
+    search.run(limit.stop);
+    let (found, work) = (search.best, search.looks);
+    let mut undecided = None;
+    if found.is_none_or(|c| !c.overlap) {
+        match one_inside_the_other(a, b, pose) {
+            Holds::Yes => {
+                let at = found.map_or(pose * b.points()[0], |c| c.on_b);
+                let triangles = found.map_or((0, 0), |c| c.triangles);
+                let inside = Closest { distance: 0.0, on_a: at, on_b: at, triangles, overlap: true };
+                return Proximity { lower: 0.0, closest: Some(inside), undecided: None, work };
+            }
+            Holds::Unknown(side) => undecided = Some(side),
+            Holds::No => {}
+        }
     }
-    let lower = found.map_or(limit.enough, |c| (c.distance - limit.slack).max(0.0));
-    Proximity { lower, closest: found }
+    let known = if search.cut_short { 0.0 } else { found.map_or(limit.enough, |c| c.distance - limit.slack) };
+    Proximity { lower: lower(known), closest: found, undecided, work }
 }
 
-/// Whether a connected piece of one surface lies inside the other; asked only when no triangles
-/// cross.
-fn one_inside_the_other(a: &Surface, b: &Surface, pose: &Pose) -> bool {
-    let holds = |outer: &Surface, inner: &Surface, pose: &Pose| {
-        outer.topology().is_closed()
-            && inner
-                .topology()
-                .component_vertices
-                .iter()
-                .any(|&v| outer.encloses(&(pose * inner.mesh().vertices()[v as usize])))
-    };
-    holds(a, b, pose) || holds(b, a, &pose.inverse())
+/// The distance of a point, in the frame of `a`, from what is measured of `a`, m.
+#[must_use]
+pub fn distance_to_point(a: &Surface, point: &Point) -> f64 {
+    let alone = Hierarchy::over(&[[*point; 3]], &[]);
+    let mut search = Search::new(a.hierarchy(), &alone, &Pose::identity(), Limit::default());
+    search.run(None);
+    search.best.map_or(0.0, |c| c.distance)
+}
+
+enum Holds {
+    Yes,
+    No,
+    /// The body that is open.
+    Unknown(Side),
+}
+
+/// Whether a connected piece of one body lies inside the other; asked only when no triangles cross. Open bodies are
+/// asked for points all round the other, since one near an opening says little.
+fn one_inside_the_other(a: &Surface, b: &Surface, pose: &Pose) -> Holds {
+    let mut unknown = None;
+    let back = pose.inverse();
+    for (outer, inner, pose, side) in [(a, b, pose, Side::First), (b, a, &back, Side::Second)] {
+        if outer.is_sheet() {
+            continue;
+        }
+        let points = inner.points();
+        let pieces = points.len().saturating_sub(SPREAD.len()).max(1);
+        let asked = if outer.open_edges() == 0 { &points[..pieces] } else { points };
+        for point in asked {
+            match outer.contains(&(pose * point)) {
+                Containment::Inside => return Holds::Yes,
+                Containment::Undecided => unknown = Some(side),
+                Containment::Outside => {}
+            }
+        }
+    }
+    unknown.map_or(Holds::No, Holds::Unknown)
 }
 
 /// Plain arrays keep the inner loops tight; everything friendly is outside.
@@ -148,6 +207,10 @@ struct Search<'a> {
     /// Boxes this much nearer need not be opened.
     slack: f64,
     best: Option<Closest>,
+    /// Boxes and triangles looked at.
+    looks: u64,
+    /// Whether it was told to stop.
+    cut_short: bool,
     /// A direction from `a` to `b` along which the gap is likely wide, in the frames of both.
     across_a: V,
     across_b: V,
@@ -164,6 +227,8 @@ impl<'a> Search<'a> {
             bound: limit.enough,
             slack: limit.slack,
             best: None,
+            looks: 0,
+            cut_short: false,
             across_a: [0.0; 3],
             across_b: [0.0; 3],
         };
@@ -186,10 +251,15 @@ impl<'a> Search<'a> {
         if self.best.is_some() { self.bound - self.slack } else { self.bound }
     }
 
-    fn run(&mut self) {
+    fn run(&mut self, stop: Option<&AtomicBool>) {
         let mut stack: Vec<(u32, u32, f64)> = Vec::with_capacity(64);
         stack.push((0, 0, 0.0));
         while let Some((ia, ib, lower)) = stack.pop() {
+            self.looks += 1;
+            if self.looks & 0xfff == 0 && stop.is_some_and(|s| s.load(Ordering::Relaxed)) {
+                self.cut_short = true;
+                return;
+            }
             if lower >= self.of_interest() {
                 continue;
             }
@@ -268,7 +338,8 @@ impl<'a> Search<'a> {
                 let n = &self.across_a;
                 let near_b = dot(&corners_b[0], n).min(dot(&corners_b[1], n)).min(dot(&corners_b[2], n));
                 let far_a = dot(&corners_a[0], n).max(dot(&corners_a[1], n)).max(dot(&corners_a[2], n));
-                if near_b - far_a < self.bound {
+                let thick = self.a.radius_at(ia) + self.b.radius_at(ib);
+                if near_b - far_a < self.bound + thick {
                     self.try_corners(ia, ib, corners_a, &corners_b);
                 }
             }
@@ -291,16 +362,25 @@ impl<'a> Search<'a> {
             &[a[0].into(), a[1].into(), a[2].into()],
             &[b[0].into(), b[1].into(), b[2].into()],
         );
-        if pair.squared < self.bound * self.bound {
-            self.bound = pair.squared.sqrt();
+        let (ra, rb) = (self.a.radius_at(ia), self.b.radius_at(ib));
+        let apart = pair.squared.sqrt();
+        let distance = (apart - ra - rb).max(0.0);
+        if distance < self.bound {
+            self.bound = distance;
+            let between = pair.on_b - pair.on_a;
+            let along = if apart > 0.0 { between / apart } else { Vector::zeros() };
+            // Where round shapes overlap both points lie in the middle of what they share.
+            let (on_a, on_b) = (pair.on_a + along * ra, pair.on_b - along * rb);
+            let shared = nalgebra::center(&on_a, &on_b);
+            let overlap = distance == 0.0;
             self.best = Some(Closest {
-                distance: self.bound,
-                on_a: pair.on_a,
-                on_b: pair.on_b,
+                distance,
+                on_a: if overlap { shared } else { on_a },
+                on_b: if overlap { shared } else { on_b },
                 triangles: (self.a.triangle_at(ia), self.b.triangle_at(ib)),
-                overlap: self.bound == 0.0,
+                overlap,
             });
-            self.look_along(&(pair.on_b - pair.on_a).into());
+            self.look_along(&between.into());
         }
     }
 }
@@ -308,7 +388,7 @@ impl<'a> Search<'a> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::mesh::{TriangleMesh, box_mesh, sphere_mesh};
+    use crate::mesh::{Shape, TriangleMesh, box_mesh, sphere_mesh};
     use crate::spatial::pose_from_rpy;
     use proptest::prelude::*;
 
@@ -338,11 +418,52 @@ mod tests {
     #[test]
     fn a_ball_inside_a_box_overlaps_and_inside_an_open_box_does_not() {
         let closed = box_mesh([4.0; 3]);
-        let open = TriangleMesh::from_indexed(closed.vertices(), &closed.triangles()[2..]).unwrap();
+        let open = TriangleMesh::from_indexed(closed.vertices(), &closed.triangles()[6..]).unwrap();
         let within = exact(&Surface::new(closed), &ball(), &Pose::identity());
         assert!(within.overlap && within.distance == 0.0);
-        let beside = exact(&Surface::new(open.mesh), &ball(), &Pose::identity());
-        assert!(!beside.overlap && (beside.distance - 1.5).abs() < 1e-3);
+        let open = Surface::new(open.mesh);
+        let told = distance(&ball(), &open, &Pose::identity(), Limit::default());
+        assert_eq!(told.undecided, Some(Side::Second));
+        assert!((told.closest.unwrap().distance - 1.5).abs() < 1e-2);
+        let told = distance(&ball(), &open.as_sheet(), &Pose::identity(), Limit::default());
+        assert_eq!(told.undecided, None);
+    }
+
+    fn body(shape: Shape) -> Surface {
+        Surface::of_shapes(&[(shape, Pose::identity())]).unwrap()
+    }
+
+    /// Round shapes at `x` (m) along X, the second turned by 90° about Y so that its axis lies along X.
+    #[rstest::rstest]
+    #[case::two_balls(Shape::Sphere { radius: 0.5 }, Shape::Sphere { radius: 0.3 }, 0.8999, 0.0999, 0.0)]
+    #[case::balls_that_share_something(Shape::Sphere { radius: 0.5 }, Shape::Sphere { radius: 0.3 }, 0.7, 0.0, 0.0)]
+    #[case::a_ball_in_a_ball(Shape::Sphere { radius: 0.5 }, Shape::Sphere { radius: 0.1 }, 0.1, 0.0, 0.0)]
+    #[case::a_ball_before_a_wall(Shape::Box([1.0; 3]), Shape::Sphere { radius: 0.3 }, 0.9, 0.1, 0.0)]
+    #[case::a_ball_in_a_box(Shape::Box([1.0; 3]), Shape::Sphere { radius: 0.1 }, 0.1, 0.0, 0.0)]
+    #[case::a_capsule_pointing_at_a_ball(Shape::Sphere { radius: 0.5 }, Shape::Capsule { radius: 0.1, length: 0.4 }, 1.0, 0.2, 0.0)]
+    #[case::a_cylinder_before_a_ball(Shape::Cylinder { radius: 0.4, length: 1.0 }, Shape::Sphere { radius: 0.2 }, 0.7, 0.1, 2e-6)]
+    #[case::two_cylinders(Shape::Cylinder { radius: 0.4, length: 1.0 }, Shape::Cylinder { radius: 0.2, length: 0.6 }, 1.0, 0.3, 2e-6)]
+    fn round_shapes_are_measured_as_what_they_are(
+        #[case] a: Shape,
+        #[case] b: Shape,
+        #[case] x: f64,
+        #[case] expected: f64,
+        #[case] faceting: f64,
+    ) {
+        let pose = pose_from_rpy([x, 0.0, 0.0], [0.0, std::f64::consts::FRAC_PI_2, 0.0]);
+        let found = distance(&body(a), &body(b), &pose, Limit::default());
+        let attained = found.closest.unwrap();
+        assert!(found.lower <= expected && expected - found.lower <= 2.0 * faceting + 2e-7, "{found:?}");
+        assert!((attained.distance - expected).abs() <= faceting + 1e-12, "{found:?}");
+        assert_eq!(attained.overlap, expected == 0.0);
+    }
+
+    #[test]
+    fn a_query_told_to_stop_claims_nothing() {
+        let (a, b) = (Surface::new(sphere_mesh(0.5, 160)), Surface::new(sphere_mesh(0.9, 160)));
+        let stop = AtomicBool::new(true);
+        let found = distance(&a, &b.as_sheet(), &Pose::identity(), Limit { stop: Some(&stop), ..Limit::default() });
+        assert_eq!(found.lower, 0.0);
     }
 
     proptest! {
@@ -364,13 +485,13 @@ mod tests {
             }
             let found = exact(&a, &b, &pose);
             if found.overlap {
-                prop_assert!(all < 1e-12 || a.encloses(&(pose * b.mesh().vertices()[0]))
-                    || b.encloses(&(pose.inverse() * a.mesh().vertices()[0])));
+                prop_assert!(all < 1e-12 || a.contains(&(pose * b.mesh().vertices()[0])) == Containment::Inside
+                    || b.contains(&(pose.inverse() * a.mesh().vertices()[0])) == Containment::Inside);
             } else {
                 prop_assert!((found.distance - all).abs() < 1e-12);
             }
             let hinted = Limit { hint: Some((5, 3)), ..Limit::default() };
-            prop_assert!((distance(&a, &b, &pose, hinted).lower - found.distance).abs() < 1e-12);
+            prop_assert!((distance(&a, &b, &pose, hinted).lower - (found.distance - ROUNDING).max(0.0)).abs() < 1e-12);
             let back = exact(&b, &a, &pose.inverse());
             prop_assert!((back.distance - found.distance).abs() < 1e-9);
         }
@@ -382,11 +503,11 @@ mod tests {
             let (a, b) = (ball(), ball());
             let pose = pose_from_rpy([x, 0.3, 0.0], [0.1, 0.2, 0.3]);
             let exact = exact(&a, &b, &pose).distance;
-            let found = distance(&a, &b, &pose, Limit { enough, slack, hint: None });
+            let found = distance(&a, &b, &pose, Limit { enough, slack, ..Limit::default() });
             prop_assert!(found.lower <= exact + 1e-12);
             match found.closest {
                 Some(c) => prop_assert!(c.distance >= exact - 1e-12 && c.distance <= exact + slack + 1e-12),
-                None => prop_assert!(exact >= enough && found.lower == enough),
+                None => prop_assert!(exact >= enough && found.lower == (enough - ROUNDING).max(0.0)),
             }
         }
     }

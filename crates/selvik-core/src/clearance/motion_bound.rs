@@ -26,7 +26,7 @@ impl MotionBound {
     pub fn over(&self, chain: &Chain, posture: &Posture, travel: &[f64]) -> f64 {
         let mut moved = 0.0;
         for (joint, pose) in chain.joints.iter().zip(&posture.joints).rev() {
-            let by = travel[joint.index];
+            let by = travel[joint.index] * joint.follows.ratio.abs();
             if by > 0.0 {
                 moved += if joint.kind.turns() {
                     by * (self.lever(pose, &joint.axis, &posture.body) + moved)
@@ -67,7 +67,7 @@ mod tests {
 
     fn chain_of_bars(axes: &[Vector]) -> Assembly {
         let surface = || Some(Arc::new(Surface::new(box_mesh([0.5, 0.1, 0.1]))));
-        let links = (0..=axes.len()).map(|i| Link { name: format!("l{i}"), surface: surface() }).collect();
+        let links = (0..=axes.len()).map(|i| Link::new(format!("l{i}"), surface())).collect();
         let joints = axes
             .iter()
             .enumerate()
@@ -79,6 +79,7 @@ mod tests {
                 origin: pose_from_rpy([0.4, 0.05, -0.02], [0.1, 0.2, 0.3]),
                 axis: Unit::new_normalize(*axis),
                 limits: JointLimits::default(),
+                mimics: None,
             })
             .collect();
         let item = Item {

@@ -1,11 +1,14 @@
 //! Every pair under a rule, over the whole path.
 
-use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
-
 use rayon::prelude::*;
 
-use super::minimum::{Aim, Approach, Bracket, PairMotion};
-use super::rules::{LeftOut, Pair, RuleSet};
+use super::bracket::{Aim, Approach, Bracket};
+use super::distance::Side;
+use super::overlap_depth::DepthBracket;
+use super::pair_motion::PairMotion;
+use super::progress::Progress;
+use super::rules::{Allowance, LeftOut, Named, Pair, RuleScope, RuleSet};
+use super::verdict::{Doubt, Verdict};
 use super::violations::{Interval, TOUCH, intervals_below};
 use crate::program::Path;
 use crate::robot::Assembly;
@@ -20,68 +23,26 @@ pub struct SweepOptions {
     /// Pairs that certainly stay this much above what counts as tight are not bracketed any closer,
     /// m; infinite brackets every pair.
     pub settled_margin: f64,
+    /// How many pairs of boxes may be looked at for each question about a pair; what is not known by then is
+    /// not certified.
+    pub work: u64,
 }
+
+/// Some seconds on one core.
+const WORK: u64 = 60_000_000;
 
 impl SweepOptions {
     /// Brackets every pair within `tolerance`, also those far from their rule.
     #[must_use]
     pub fn every_pair(tolerance: f64) -> Self {
-        Self { tolerance, ease: 0.0, settled_margin: f64::INFINITY }
+        Self { tolerance, ease: 0.0, settled_margin: f64::INFINITY, work: WORK }
     }
 }
 
 impl Default for SweepOptions {
     fn default() -> Self {
-        Self { tolerance: 1e-4, ease: 0.15, settled_margin: 0.05 }
+        Self { tolerance: 1e-4, ease: 0.15, settled_margin: 0.05, work: WORK }
     }
-}
-
-/// How far long work has come; shared with whoever watches or stops it.
-#[derive(Debug, Default)]
-pub struct Progress {
-    done: AtomicUsize,
-    total: AtomicUsize,
-    stopped: AtomicBool,
-}
-
-impl Progress {
-    /// Steps done, and steps in all: a pair swept, or drawn in the band, is one.
-    #[must_use]
-    pub fn state(&self) -> (usize, usize) {
-        (self.done.load(Ordering::Relaxed), self.total.load(Ordering::Relaxed))
-    }
-
-    /// So many more steps lie ahead.
-    pub(super) fn expect(&self, steps: usize) {
-        self.total.fetch_add(steps, Ordering::Relaxed);
-    }
-
-    /// One step is done.
-    pub(super) fn step(&self) {
-        self.done.fetch_add(1, Ordering::Relaxed);
-    }
-
-    /// Asks the work to stop; it does within a query.
-    pub fn stop(&self) {
-        self.stopped.store(true, Ordering::Relaxed);
-    }
-
-    /// Whether it was asked to stop.
-    #[must_use]
-    pub fn stopped(&self) -> bool {
-        self.stopped.load(Ordering::Relaxed)
-    }
-}
-
-/// What a pair makes of its rule.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Verdict {
-    /// Less than required, or not certain to be more.
-    Broken,
-    /// Less than what counts as tight.
-    Tight,
-    /// More than that all the time.
-    Meets,
 }
 
 /// What the sweep found for one pair.
@@ -89,20 +50,46 @@ pub enum Verdict {
 pub struct PairResult {
     /// The bodies and their rule.
     pub pair: Pair,
-    /// Where the smallest clearance lies.
+    /// Where the smallest clearance lies, at the times at which they may not touch.
     pub clearance: Bracket,
     /// When and where it was found.
     pub approach: Approach,
     /// What that makes of the rule.
     pub verdict: Verdict,
-    /// When the rule is broken.
+    /// Why nothing better is certified, where that is so.
+    pub doubts: Vec<Doubt>,
+    /// When the rule is broken, or not certain to be kept.
     pub broken: Vec<Interval>,
     /// When the clearance is below what counts as tight; includes the broken times.
     pub tight: Vec<Interval>,
     /// When the bodies touch or overlap.
     pub touching: Vec<Interval>,
+    /// When and why they may touch.
+    pub allowed: Vec<Allowed>,
     /// `false` when the sweep was stopped before this pair was certain.
     pub complete: bool,
+}
+
+/// Times at which two bodies may touch.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Allowed {
+    /// Why.
+    pub reason: String,
+    /// From when until when, s.
+    pub times: Vec<(f64, f64)>,
+    /// How deep they may overlap, m.
+    pub depth: Option<f64>,
+    /// How deep they do at most, where that is limited.
+    pub found: Option<DepthBracket>,
+}
+
+/// What became of one rule.
+#[derive(Debug, Clone, PartialEq)]
+pub struct RuleResult {
+    /// The worst of its pairs; not certified where it measures nothing or names what has no body.
+    pub verdict: Verdict,
+    /// What it names.
+    pub scope: RuleScope,
 }
 
 /// The clearance of every pair under a rule, over the whole path.
@@ -112,8 +99,19 @@ pub struct Sweep {
     pub pairs: Vec<PairResult>,
     /// Pairs a rule names that are not measured.
     pub left_out: Vec<LeftOut>,
+    /// One a rule, in their order.
+    pub rules: Vec<RuleResult>,
     /// `false` when it was stopped.
     pub complete: bool,
+}
+
+impl Sweep {
+    /// What it all comes to: the worst of the rules; not certified where there is none, or it was stopped.
+    #[must_use]
+    pub fn verdict(&self) -> Verdict {
+        let worst = self.rules.iter().map(|r| r.verdict).min().unwrap_or(Verdict::NotCertified);
+        if self.complete { worst } else { worst.min(Verdict::NotCertified) }
+    }
 }
 
 /// Sweeps all pairs of `rules` along `path`, on all threads of the current pool.
@@ -125,66 +123,183 @@ pub fn sweep(
     options: &SweepOptions,
     progress: &Progress,
 ) -> Sweep {
-    let (pairs, left_out) = rules.pairs(assembly);
-    progress.expect(pairs.len());
-    let mut results: Vec<PairResult> = pairs
+    let scope = rules.scope(assembly);
+    progress.expect(scope.pairs.len());
+    let mut pairs: Vec<PairResult> = scope
+        .pairs
         .into_par_iter()
         .filter_map(|pair| {
             if progress.stopped() {
                 return None;
             }
-            let result = sweep_pair(assembly, path, rules, pair, options, progress);
+            let result = Pairwise { assembly, path, rules, options, progress }.sweep(pair);
             progress.step();
             Some(result)
         })
         .collect();
-    results.sort_by(|x, y| {
+    pairs.sort_by(|x, y| {
         let share = |r: &PairResult| r.clearance.attained() / rules.rules[r.pair.rule].requirement.required();
         x.verdict.cmp(&y.verdict).then(share(x).total_cmp(&share(y)))
     });
-    Sweep { pairs: results, left_out, complete: !progress.stopped() }
+    let mut worst: Vec<Option<Verdict>> = vec![None; rules.rules.len()];
+    for result in &pairs {
+        let of_rule = &mut worst[result.pair.rule];
+        *of_rule = Some(of_rule.map_or(result.verdict, |w| w.min(result.verdict)));
+    }
+    let of_rule = |(scope, worst): (RuleScope, Option<Verdict>)| {
+        let named = if scope.has_gaps() { Verdict::NotCertified } else { Verdict::Meets };
+        RuleResult { verdict: worst.map_or(Verdict::NotCertified, |w| w.min(named)), scope }
+    };
+    let rules = scope.rules.into_iter().zip(worst).map(of_rule).collect();
+    Sweep { pairs, left_out: scope.left_out, rules, complete: !progress.stopped() }
 }
 
-fn sweep_pair(
-    assembly: &Assembly,
-    path: &Path,
-    rules: &RuleSet,
-    pair: Pair,
-    options: &SweepOptions,
-    progress: &Progress,
-) -> PairResult {
-    let requirement = rules.rules[pair.rule].requirement;
-    let mut motion = PairMotion::new(assembly, path, pair.a, pair.b);
-    let whole = (0.0, path.duration());
-    let keep_on = || !progress.stopped();
-    let aim = Aim {
-        tolerance: options.tolerance,
-        critical: requirement.tight_below(),
-        ease: options.ease,
-        settled: requirement.tight_below() + options.settled_margin,
-    };
-    let (clearance, approach) = motion.minimum(whole, &aim, &keep_on);
-    let verdict = if clearance.lower() < requirement.required() {
-        // Within the tolerance of the requirement the attained distance decides.
-        if clearance.attained() < requirement.required() || clearance.width() > options.tolerance {
-            Verdict::Broken
-        } else {
-            Verdict::Tight
+struct Pairwise<'a> {
+    assembly: &'a Assembly,
+    path: &'a Path,
+    rules: &'a RuleSet,
+    options: &'a SweepOptions,
+    progress: &'a Progress,
+}
+
+impl Pairwise<'_> {
+    fn sweep(&self, pair: Pair) -> PairResult {
+        let limited = self.rules.limited(self.assembly, &pair);
+        let whole = (0.0, self.path.duration());
+        let measured = without(whole, limited.iter().flat_map(|a| a.times(self.path)));
+        let mut result = if measured.is_empty() { self.nothing_measured(pair) } else { self.clearance(pair, &measured) };
+        for allowance in limited {
+            self.check_allowance(&mut result, allowance);
         }
-    } else if clearance.attained() < requirement.tight_below() {
-        Verdict::Tight
-    } else {
-        Verdict::Meets
-    };
-    let mut below = |threshold: f64, wanted: bool| {
-        if wanted && keep_on() {
-            intervals_below(&mut motion, whole, threshold, options.tolerance, &keep_on)
-        } else {
-            Vec::new()
+        result.complete = !self.progress.stopped();
+        if !result.complete && result.verdict != Verdict::Broken {
+            result.doubts = vec![Doubt::Stopped];
+            result.verdict = Verdict::NotCertified;
         }
-    };
-    let broken = below(requirement.required(), verdict == Verdict::Broken);
-    let tight = below(requirement.tight_below(), verdict != Verdict::Meets);
-    let touching = below(TOUCH, clearance.attained() < TOUCH);
-    PairResult { pair, clearance, approach, verdict, broken, tight, touching, complete: keep_on() }
+        result
+    }
+
+    fn motion(&self, pair: Pair) -> PairMotion<'_> {
+        PairMotion::new(self.assembly, self.path, pair.a, pair.b).stopped_by(self.progress.stop_flag())
+    }
+
+    fn clearance(&self, pair: Pair, measured: &[(f64, f64)]) -> PairResult {
+        let requirement = self.rules.rules[pair.rule].requirement;
+        let (required, tight_below) = (requirement.required(), requirement.tight_below());
+        let options = self.options;
+        let mut motion = self.motion(pair);
+        let keep_on = || !self.progress.stopped();
+        let aim = Aim {
+            tolerance: options.tolerance,
+            critical: tight_below,
+            ease: options.ease,
+            settled: tight_below + options.settled_margin,
+            decisive: [required, tight_below],
+            work: options.work,
+        };
+        let (clearance, approach) = motion.minimum(measured, &aim, &keep_on);
+        let unsure = motion.unsure();
+        let spent = motion.work > options.work && !aim.is_met(clearance.lower(), clearance.attained(), unsure);
+        let (mut verdict, mut doubts) = (Verdict::Meets, Vec::new());
+        if clearance.lower() < tight_below {
+            verdict = Verdict::Tight;
+        }
+        if let Some(undecided) = motion.undecided() {
+            let open = if undecided.open == Side::First { pair.a } else { pair.b };
+            doubts.push(Doubt::Open { body: open, time: undecided.time });
+        }
+        if clearance.lower() < required {
+            doubts.push(if spent { Doubt::WorkSpent } else { Doubt::Within { distance: clearance.width() } });
+        }
+        if !doubts.is_empty() {
+            verdict = Verdict::NotCertified;
+        }
+        if clearance.attained() + unsure < required {
+            verdict = Verdict::Broken;
+            doubts.retain(|d| matches!(d, Doubt::Open { .. }));
+        }
+        let mut below = |threshold: f64, wanted: bool| {
+            if !(wanted && keep_on()) {
+                return Vec::new();
+            }
+            let tolerance = options.tolerance.max(unsure);
+            let found = intervals_below(&mut motion, measured, threshold, tolerance, options.work, &keep_on);
+            if !found.complete && keep_on() && !doubts.contains(&Doubt::TimesSpent) {
+                doubts.push(Doubt::TimesSpent);
+            }
+            found.intervals
+        };
+        let broken = below(required, clearance.lower() < required);
+        let tight = below(tight_below, clearance.lower() < tight_below);
+        let touching = below(TOUCH, clearance.attained() < TOUCH);
+        let allowed = Vec::new();
+        PairResult { pair, clearance, approach, verdict, doubts, broken, tight, touching, allowed, complete: true }
+    }
+
+    /// The pair may touch at all times, to some depth.
+    fn nothing_measured(&self, pair: Pair) -> PairResult {
+        let mut motion = self.motion(pair);
+        let (look, found) = motion.look(0.0, f64::INFINITY, 0.0);
+        let approach = motion.approach(&look, &found.expect("no limit was set"));
+        PairResult {
+            pair,
+            clearance: Bracket::new(0.0, approach.distance),
+            approach,
+            verdict: Verdict::Meets,
+            doubts: Vec::new(),
+            broken: Vec::new(),
+            tight: Vec::new(),
+            touching: Vec::new(),
+            allowed: Vec::new(),
+            complete: true,
+        }
+    }
+
+    fn check_allowance(&self, result: &mut PairResult, allowance: &Allowance) {
+        let times = allowance.times(self.path);
+        let keep_on = || !self.progress.stopped();
+        let found = allowance.depth.filter(|_| !times.is_empty()).map(|limit| {
+            let (tolerance, work) = (self.options.tolerance, self.options.work);
+            self.motion(result.pair).depth_over(&times, limit, tolerance, work, &keep_on)
+        });
+        if let (Some(limit), Some(found)) = (allowance.depth, &found) {
+            if found.lower > limit {
+                result.verdict = Verdict::Broken;
+                result.doubts.push(Doubt::Deeper { limit, depth: found.lower, time: found.time });
+            } else if found.upper > limit {
+                result.verdict = result.verdict.min(Verdict::NotCertified);
+                result.doubts.push(Doubt::DepthUnknown { limit });
+            }
+        }
+        let (reason, depth) = (allowance.reason.clone(), allowance.depth);
+        result.allowed.push(Allowed { reason, times, depth, found });
+    }
+}
+
+/// What is left of `whole` without `taken`. An instant that both ends of a gap share is not left.
+fn without((from, to): (f64, f64), taken: impl Iterator<Item = (f64, f64)>) -> Vec<(f64, f64)> {
+    let mut taken: Vec<(f64, f64)> = taken.collect();
+    taken.sort_by(|a, b| a.0.total_cmp(&b.0));
+    let (mut left, mut at) = (Vec::new(), from);
+    let all = taken.is_empty();
+    for (start, end) in taken {
+        if start > at {
+            left.push((at, start));
+        }
+        at = at.max(end);
+    }
+    if at < to || all {
+        left.push((at, to));
+    }
+    left
+}
+
+/// Names of what has no body, for sentences.
+#[must_use]
+pub fn named(assembly: &Assembly, named: &Named) -> String {
+    let item = &assembly.cell().items()[named.item].name;
+    match (named.link, assembly.mechanism(named.item)) {
+        (Some(link), Some(mechanism)) => format!("{item} {}", mechanism.links()[link].name.replace('_', " ")),
+        _ => item.clone(),
+    }
 }

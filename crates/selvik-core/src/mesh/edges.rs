@@ -38,13 +38,6 @@ pub(super) struct Edge<'a> {
     pub sides: &'a [Side],
 }
 
-impl Edge<'_> {
-    /// How many more triangles run one way than the other; 0 where the surface is closed.
-    pub fn balance(&self) -> i32 {
-        self.sides.iter().map(|s| s.sign()).sum()
-    }
-}
-
 impl Edges {
     pub fn of(mesh: &TriangleMesh) -> Self {
         let side = |half: usize| {
@@ -83,7 +76,7 @@ mod tests {
         let edges = Edges::of(&mesh);
         let all: Vec<Edge> = edges.iter().collect();
         assert_eq!(all.len(), 18);
-        assert!(all.iter().all(|e| e.from < e.to && e.sides.len() == 2 && e.balance() == 0));
+        assert!(all.iter().all(|e| e.from < e.to && e.sides.len() == 2 && e.sides[0].sign() == -e.sides[1].sign()));
         for edge in all {
             for side in edge.sides {
                 let corners = mesh.triangles()[side.triangle()];

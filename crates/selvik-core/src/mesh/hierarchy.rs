@@ -13,6 +13,8 @@ pub struct Hierarchy {
     order: Vec<u32>,
     /// For each triangle of the mesh its entry in `corners`.
     place: Vec<u32>,
+    /// How thick each entry of `corners` is padded round, m; empty where none is.
+    radii: Vec<f64>,
 }
 
 /// An oriented box round some triangles.
@@ -50,19 +52,36 @@ impl Hierarchy {
     /// along the longest axis.
     #[must_use]
     pub fn build(mesh: &TriangleMesh) -> Self {
-        let count = mesh.triangles().len();
-        let all: Vec<[Point; 3]> = (0..count).map(|i| mesh.corners(i)).collect();
+        Self::over(&(0..mesh.triangles().len()).map(|i| mesh.corners(i)).collect::<Vec<_>>(), &[])
+    }
+
+    /// The tree over triangles of which the last `rounded.len()` are padded round by so much, m: one that is a point
+    /// becomes a ball, one that is a line a capsule.
+    #[must_use]
+    pub fn over(all: &[[Point; 3]], rounded: &[f64]) -> Self {
+        let count = all.len();
+        let radius = |t: u32| (t as usize + rounded.len()).checked_sub(count).map_or(0.0, |r| rounded[r]);
         let middles: Vec<Vector> =
             all.iter().map(|[a, b, c]| (a.coords + b.coords + c.coords) / 3.0).collect();
         let mut order: Vec<u32> = (0..count as u32).collect();
         let threads = std::thread::available_parallelism().map_or(1, std::num::NonZero::get);
-        let nodes = Sprout { all: &all, middles: &middles }.grow(&mut order, 0, threads);
+        let padding: Vec<f64> =
+            if rounded.is_empty() { Vec::new() } else { (0..count as u32).map(radius).collect() };
+        let nodes = Sprout { all, middles: &middles, padding: &padding }.grow(&mut order, 0, threads);
+        let radii = if rounded.is_empty() { Vec::new() } else { order.iter().map(|&t| radius(t)).collect() };
         let corners = order.iter().map(|&t| all[t as usize].map(Into::into)).collect();
         let mut place = vec![0; count];
         for (at, &triangle) in order.iter().enumerate() {
             place[triangle as usize] = at as u32;
         }
-        Self { nodes, corners, order, place }
+        Self { nodes, corners, order, place, radii }
+    }
+
+    /// How thick entry `at` of [`Self::corners`] is padded round, m.
+    #[inline]
+    #[must_use]
+    pub fn radius_at(&self, at: usize) -> f64 {
+        if self.radii.is_empty() { 0.0 } else { self.radii[at] }
     }
 
     /// The nodes, root first.
@@ -98,13 +117,15 @@ const ALONE: usize = 20_000;
 struct Sprout<'a> {
     all: &'a [[Point; 3]],
     middles: &'a [Vector],
+    /// How thick each triangle is padded round, m; empty where none is.
+    padding: &'a [f64],
 }
 
 impl Sprout<'_> {
     /// The tree over the triangles in `order`, which become the corner list from `from` on; on so many threads.
     fn grow(&self, order: &mut [u32], from: usize, threads: usize) -> Vec<Node> {
         if threads > 1 && order.len() > ALONE {
-            let mut root = fit(self.all, order);
+            let mut root = self.fit(order);
             let middle = split(&root, self.middles, order);
             let (left, right) = order.split_at_mut(middle);
             let (left, right) = std::thread::scope(|scope| {
@@ -115,7 +136,7 @@ impl Sprout<'_> {
             return joined(root, &left, &right);
         }
         let mut nodes = Vec::with_capacity(order.len());
-        nodes.push(fit(self.all, order));
+        nodes.push(self.fit(order));
         let mut open = vec![(0usize, 0usize, order.len())];
         while let Some((index, begin, end)) = open.pop() {
             if end - begin <= LEAF {
@@ -126,12 +147,22 @@ impl Sprout<'_> {
             let middle = begin + split(&nodes[index], self.middles, &mut order[begin..end]);
             let first = nodes.len();
             nodes[index].first = first as u32;
-            nodes.push(fit(self.all, &order[begin..middle]));
-            nodes.push(fit(self.all, &order[middle..end]));
+            nodes.push(self.fit(&order[begin..middle]));
+            nodes.push(self.fit(&order[middle..end]));
             open.push((first, begin, middle));
             open.push((first + 1, middle, end));
         }
         nodes
+    }
+
+    fn fit(&self, order: &[u32]) -> Node {
+        let mut node = fit(self.all, order);
+        if !self.padding.is_empty() {
+            let most = order.iter().map(|&t| self.padding[t as usize]).fold(0.0, f64::max);
+            node.half = node.half.map(|h| h + most);
+            node.size = Vector::from(node.half).norm_squared();
+        }
+        node
     }
 }
 
@@ -259,7 +290,7 @@ mod tests {
             all.iter().map(|[a, b, c]| (a.coords + b.coords + c.coords) / 3.0).collect();
         let grown = |threads| {
             let mut order: Vec<u32> = (0..all.len() as u32).collect();
-            let nodes = Sprout { all: &all, middles: &middles }.grow(&mut order, 0, threads);
+            let nodes = Sprout { all: &all, middles: &middles, padding: &[] }.grow(&mut order, 0, threads);
             (nodes, order)
         };
         let ((one, order), (many, other)) = (grown(1), grown(5));

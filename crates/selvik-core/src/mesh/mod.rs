@@ -10,17 +10,24 @@ mod mass;
 mod mending;
 mod primitives;
 mod round_face;
+mod shape;
+mod shells;
 mod surface;
-mod topology;
 mod triangle_mesh;
+mod winding;
+
+/// Vertices on open edges that lie nearer together than this count as one, m.
+pub const WELD: f64 = 1e-6;
 
 pub use feature_edges::{DEFAULT_FEATURE_ANGLE, feature_edges};
 pub use flat_face::flat_face;
 pub use hierarchy::{Hierarchy, Node};
 pub use mass::{Mass, mass_of};
-pub use mending::turn_flipped_shells;
-pub use primitives::{box_mesh, cylinder_mesh, sphere_mesh};
+pub use inside::Containment;
+pub use mending::{Turned, turn_outwards};
+pub use primitives::{box_mesh, capsule_mesh, cylinder_mesh, sphere_mesh};
 pub use round_face::{RoundFace, round_face};
-pub use surface::Surface;
-pub use topology::Topology;
+pub use shape::Shape;
+pub use shells::{Shell, Shells};
+pub use surface::{SPREAD, Surface};
 pub use triangle_mesh::{MeshError, TriangleMesh, Welded};

@@ -70,6 +70,34 @@ pub fn sphere_mesh(radius: f64, facets: usize) -> TriangleMesh {
     built(&vertices, &triangles)
 }
 
+/// A capsule along Z centred on the origin: a cylinder of `length` (m) between its caps, approximated from inside by
+/// `facets` meridians.
+#[must_use]
+pub fn capsule_mesh(radius: f64, length: f64, facets: usize) -> TriangleMesh {
+    // A ball with an even number of rings, its halves drawn apart.
+    let ball = sphere_mesh(radius, facets.max(4).next_multiple_of(4));
+    let lifted = |p: &Point| Point::new(p.x, p.y, p.z + if p.z > 0.0 { length / 2.0 } else { -length / 2.0 });
+    let equator = 1e-9 * radius;
+    let mut triangles: Vec<[Point; 3]> = Vec::new();
+    for index in 0..ball.triangles().len() {
+        let corners = ball.corners(index);
+        let above = corners.iter().any(|p| p.z > equator);
+        let side = if above { length / 2.0 } else { -length / 2.0 };
+        triangles.push(corners.map(|p| if p.z.abs() <= equator { Point::new(p.x, p.y, side) } else { lifted(&p) }));
+        // Where a triangle above stands on the equator, the wall hangs below it.
+        for i in 0..3 {
+            let (p, q) = (corners[i], corners[(i + 1) % 3]);
+            if above && p.z.abs() <= equator && q.z.abs() <= equator {
+                let at = |p: Point, z: f64| Point::new(p.x, p.y, z);
+                let half = length / 2.0;
+                triangles.push([at(q, half), at(p, half), at(p, -half)]);
+                triangles.push([at(q, half), at(p, -half), at(q, -half)]);
+            }
+        }
+    }
+    TriangleMesh::from_soup(triangles).expect("a primitive of positive size").mesh
+}
+
 fn built(vertices: &[Point], triangles: &[[u32; 3]]) -> TriangleMesh {
     TriangleMesh::from_indexed(vertices, triangles).expect("a primitive of positive size").mesh
 }

@@ -2,10 +2,12 @@
 
 mod lane;
 mod moves;
+mod pace;
 mod path;
 mod run_plan;
 mod subdivide;
 mod trapezoid;
+mod way;
 
 pub use moves::{Goal, Motion, Move, Program, ProgramError, ProgramFault};
 pub use path::{MoveSpan, Path};

@@ -141,9 +141,27 @@ pub enum ProgramFault {
     /// The orientation turns half round, so that the way is not stated.
     #[error("the orientation turns by 180°, which leaves open which way round; add a target in between")]
     HalfTurn,
-    /// A speed, acceleration or time that is not a positive number.
-    #[error("{0} must be a positive number")]
-    NotPositive(&'static str),
+    /// A speed, acceleration or time beyond what can be computed with.
+    #[error("{what} is {value} but must be from {least} to {most} (m, s; of a joint move a share of the full speed)")]
+    NotUsable {
+        /// What.
+        what: &'static str,
+        /// m and s.
+        value: f64,
+        /// m and s.
+        least: f64,
+        /// m and s.
+        most: f64,
+    },
+    /// The lane's clock runs too long.
+    #[error("the lane would run longer than a million seconds")]
+    TooLong,
+    /// Something on the way has no value.
+    #[error("joint values on the way are no numbers; look for lengths or angles out of all proportion")]
+    NotNumbers,
+    /// The robot stands on a joint that another lane drives.
+    #[error("the robot stands on joint {0}, which another lane moves: the pose does not say where its joints are then; move that joint in the same lane (also), or go by joint values")]
+    MovingBase(String),
     /// The target moves with a joint that another lane drives.
     #[error("the target hangs on joint {0}, which another robot's programs move")]
     MovingTarget(String),

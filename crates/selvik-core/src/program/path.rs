@@ -23,6 +23,12 @@ pub struct Path {
     values: Vec<f64>,
     /// For each knot and joint, how far the joint has travelled since the start.
     travelled: Vec<f64>,
+    /// For each joint the lane that drives it.
+    drivers: Vec<Option<usize>>,
+    /// For each lane, how far anything it moves may be off the programmed motion between knots, m.
+    deviations: Vec<f64>,
+    /// For each joint, the largest magnitude of its values.
+    farthest: Vec<f64>,
     spans: Vec<MoveSpan>,
 }
 
@@ -39,7 +45,37 @@ impl Path {
         for i in joints..values.len() {
             travelled[i] = travelled[i - joints] + (values[i] - values[i - joints]).abs();
         }
-        Self { joints, times, values, travelled, spans }
+        let mut farthest = vec![0.0f64; joints];
+        for row in values.chunks_exact(joints.max(1)) {
+            farthest.iter_mut().zip(row).for_each(|(most, v)| *most = most.max(v.abs()));
+        }
+        Self { joints, times, values, travelled, drivers: vec![None; joints], deviations: Vec::new(), farthest, spans }
+    }
+
+    /// The same path, of which is said which lane drives each joint, and how far anything a lane moves may be off the
+    /// programmed motion between knots, m.
+    ///
+    /// # Panics
+    /// If there is not one driver a joint.
+    #[must_use]
+    pub fn deviating(self, drivers: Vec<Option<usize>>, deviations: Vec<f64>) -> Self {
+        assert_eq!(drivers.len(), self.joints, "a driver a joint");
+        Self { drivers, deviations, ..self }
+    }
+
+    /// How far a body that `joints` move may be off the programmed motion at any instant, m.
+    #[must_use]
+    pub fn deviation(&self, joints: impl Iterator<Item = usize>) -> f64 {
+        let mut lanes: Vec<usize> = joints.filter_map(|j| self.drivers[j]).collect();
+        lanes.sort_unstable();
+        lanes.dedup();
+        lanes.into_iter().map(|lane| self.deviations[lane]).sum()
+    }
+
+    /// For each joint the largest magnitude of its values, rad or m.
+    #[must_use]
+    pub fn farthest(&self) -> &[f64] {
+        &self.farthest
     }
 
     /// A path that stands still at `q` for no time at all.

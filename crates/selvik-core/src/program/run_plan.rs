@@ -20,18 +20,16 @@ pub struct RunPlan {
     pub lanes: Vec<Lane>,
 }
 
-/// How far the joint interpolation between knots may deviate from the programmed path.
+/// How far joints that go straight from knot to knot may leave anything off the programmed motion.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct PathTolerance {
-    /// m at the TCP
+    /// Any point of any body, m: once for the way, once for when it is where.
     pub position: f64,
-    /// rad at the TCP
-    pub angle: f64,
 }
 
 impl Default for PathTolerance {
     fn default() -> Self {
-        Self { position: 0.05e-3, angle: 0.01f64.to_radians() }
+        Self { position: 5e-6 }
     }
 }
 
@@ -46,14 +44,24 @@ pub fn plan_path(
     tolerance: &PathTolerance,
 ) -> Result<Path, ProgramError> {
     let owners = joint_owners(assembly, plan)?;
+    // An endless slide is taken to go no farther than this, m.
+    const HALL: f64 = 100.0;
+    let farthest: Vec<f64> = assembly
+        .joints()
+        .iter()
+        .map(|j| j.limits.position.low().abs().max(j.limits.position.high().abs()).min(HALL))
+        .collect();
+    let levers = assembly.levers(&farthest);
     let tracks: Vec<LaneTrack> = plan
         .lanes
         .iter()
         .enumerate()
-        .map(|(at, lane)| run_lane(assembly, lane, at, &owners, rest, tolerance))
+        .map(|(at, lane)| run_lane(assembly, lane, at, &owners, rest, (&levers, tolerance)))
         .collect::<Result<_, _>>()?;
+    let deviations = tracks.iter().map(|t| t.deviation).collect();
+    let drivers = (0..rest.len()).map(|joint| owners.get(&joint).copied()).collect();
     let placed = align(plan, tracks)?;
-    Ok(merge(rest, &placed))
+    Ok(merge(rest, &placed).deviating(drivers, deviations))
 }
 
 /// Which lane drives which joint.

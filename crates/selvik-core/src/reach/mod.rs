@@ -1,5 +1,9 @@
 //! How far a robot reaches, and how much it has left.
 
+mod used;
+
+pub use used::{LongestReach, Used};
+
 use crate::program::Path;
 use crate::robot::{Arm, Assembly, NodeId, jacobian, manipulability};
 use crate::spatial::Point;
@@ -42,9 +46,6 @@ impl ReachLine {
 /// How much an arm has left at one posture.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Reserve {
-    /// Share of the arm's reach that is used: distance of the wrist from the shoulder over the
-    /// stretched length. `None` for arms without a closed form.
-    pub used: Option<f64>,
     /// The joint nearest to a limit, as a position in [`Arm::joints`], with its distance, rad or m.
     pub nearest_limit: Option<(usize, f64)>,
     /// 0 at a singularity (smallest singular value of the Jacobian over 1 m).
@@ -54,47 +55,33 @@ pub struct Reserve {
 /// The reserve of `arm` for the joint vector `q`.
 #[must_use]
 pub fn reserve(assembly: &Assembly, arm: &Arm, q: &[f64]) -> Reserve {
-    let used = arm.closed_form().and_then(|closed| {
-        let values: Vec<f64> = arm.joints().iter().map(|&j| q[j]).collect();
-        closed.stretch(values.as_slice().try_into().ok()?)
-    });
+    let nearest_limit = nearest_limit(assembly, arm, q);
+    let poses = assembly.poses(q);
+    let at = Point::from(poses[arm.tip().0].translation.vector);
+    let matrix = jacobian(assembly, &poses, arm.tip(), &at, arm.joints());
+    Reserve { nearest_limit, manipulability: manipulability(&matrix, 1.0) }
+}
+
+/// The joint of `arm` that comes nearest to a limit between the instants `from` and `to` (s) of `path`, as a position in
+/// [`Arm::joints`], with its distance, rad or m.
+#[must_use]
+pub fn nearest_limit_during(
+    assembly: &Assembly,
+    path: &Path,
+    arm: &Arm,
+    (from, to): (f64, f64),
+) -> Option<(usize, f64)> {
+    // Joints go straight between knots, so that they are nearest at one.
+    let inside = path.knots().iter().copied().filter(|&t| from < t && t < to);
+    let at = |time: f64| nearest_limit(assembly, arm, &path.at(time));
+    std::iter::once(from).chain(inside).chain([to]).filter_map(at).min_by(|a, b| a.1.total_cmp(&b.1))
+}
+
+fn nearest_limit(assembly: &Assembly, arm: &Arm, q: &[f64]) -> Option<(usize, f64)> {
     let room = |(at, &joint): (usize, &usize)| {
         let span = &assembly.joints()[joint].limits.position;
         (at, (q[joint] - span.low()).min(span.high() - q[joint]))
     };
-    let nearest_limit = arm
-        .joints()
-        .iter()
-        .enumerate()
-        .map(room)
-        .filter(|(_, room)| room.is_finite())
-        .min_by(|a, b| a.1.total_cmp(&b.1));
-    let poses = assembly.poses(q);
-    let at = Point::from(poses[arm.tip().0].translation.vector);
-    let matrix = jacobian(assembly, &poses, arm.tip(), &at, arm.joints());
-    Reserve { used, nearest_limit, manipulability: manipulability(&matrix, 1.0) }
-}
-
-/// Reach and reserve at the end of a move: one row of a reach check.
-#[derive(Debug, Clone, PartialEq)]
-pub struct ReachCheck {
-    /// When the move ends, s.
-    pub time: f64,
-    /// From the robot's base to the TCP there.
-    pub reach: Reach,
-    /// What the arm has left there.
-    pub reserve: Reserve,
-}
-
-/// The reach check of `arm` at the instants `times` (s) of `path`.
-#[must_use]
-pub fn check_reach(assembly: &Assembly, path: &Path, arm: &Arm, times: &[f64]) -> Vec<ReachCheck> {
-    let line = ReachLine { from: arm.base(), to: arm.tip() };
-    times
-        .iter()
-        .map(|&time| {
-            let q = path.at(time);
-            ReachCheck { time, reach: line.at(assembly, &q), reserve: reserve(assembly, arm, &q) }
-        })
-        .collect()
+    let rooms = arm.joints().iter().enumerate().map(room);
+    rooms.filter(|(_, room)| room.is_finite()).min_by(|a, b| a.1.total_cmp(&b.1))
 }

@@ -3,7 +3,7 @@ use std::sync::Arc;
 
 use nalgebra::Unit;
 
-use super::{JointKind, JointLimits, Mechanism};
+use super::{Follows, JointKind, JointLimits, Mechanism};
 use crate::cell::{Cell, ItemId};
 use crate::mesh::Surface;
 use crate::spatial::{Pose, Vector};
@@ -40,6 +40,17 @@ pub struct NodeJoint {
     pub axis: Unit<Vector>,
     /// Which entry of the joint vector drives it.
     pub index: usize,
+    /// How it follows that entry.
+    pub follows: Follows,
+}
+
+impl NodeJoint {
+    /// The motion of the node for the joint vector `q` (rad or m).
+    #[inline]
+    #[must_use]
+    pub fn motion(&self, q: &[f64]) -> Pose {
+        self.kind.motion(&self.axis, self.follows.value(q[self.index]))
+    }
 }
 
 /// One entry of the cell's joint vector.
@@ -157,21 +168,28 @@ impl Assembly {
             self.link_nodes.push(Vec::new());
             return Ok(());
         };
+        let mut entries = HashMap::new();
+        for joint in mechanism.joints().iter().filter(|j| j.is_free()) {
+            entries.insert(joint.name.clone(), self.joints.len());
+            self.joints.push(Joint {
+                item: at,
+                name: joint.name.clone(),
+                kind: joint.kind,
+                limits: joint.limits,
+            });
+        }
         let mut link_nodes = vec![node; mechanism.links().len()];
         for joint in mechanism.joints() {
-            let moving = joint.kind.moves().then_some(NodeJoint {
+            let (driver, follows) = match &joint.mimics {
+                Some(mimic) => (&mimic.joint, mimic.follows),
+                None => (&joint.name, Follows::default()),
+            };
+            let moving = joint.kind.moves().then(|| NodeJoint {
                 kind: joint.kind,
                 axis: joint.axis,
-                index: self.joints.len(),
+                index: entries[driver],
+                follows,
             });
-            if joint.kind.moves() {
-                self.joints.push(Joint {
-                    item: at,
-                    name: joint.name.clone(),
-                    kind: joint.kind,
-                    limits: joint.limits,
-                });
-            }
             link_nodes[joint.child] = self.add_node(Node {
                 item: at,
                 link: Some(joint.child),
@@ -276,7 +294,7 @@ impl Assembly {
         for node in &self.nodes {
             let mut pose = node.parent.map_or(node.origin, |p| poses[p.0] * node.origin);
             if let Some(joint) = &node.joint {
-                pose *= joint.kind.motion(&joint.axis, q[joint.index]);
+                pose *= joint.motion(q);
             }
             poses.push(pose);
         }
@@ -286,12 +304,45 @@ impl Assembly {
     /// The world pose of one node.
     #[must_use]
     pub fn pose_of(&self, node: NodeId, q: &[f64]) -> Pose {
-        let node = &self.nodes[node.0];
-        let mut pose = node.parent.map_or_else(Pose::identity, |p| self.pose_of(p, q)) * node.origin;
-        if let Some(joint) = &node.joint {
-            pose *= joint.kind.motion(&joint.axis, q[joint.index]);
+        let (mut pose, mut at) = (Pose::identity(), Some(node));
+        while let Some(id) = at {
+            let node = &self.nodes[id.0];
+            let own = node.joint.as_ref().map_or(node.origin, |joint| node.origin * joint.motion(q));
+            pose = own * pose;
+            at = node.parent;
         }
         pose
+    }
+
+    /// For each joint the longest distance (m) from it at which it moves anything, in any posture whose values are of
+    /// magnitudes up to `farthest` (rad, m; one a joint); 1 for a sliding joint, which moves all alike.
+    #[must_use]
+    pub fn levers(&self, farthest: &[f64]) -> Vec<f64> {
+        let mut levers = vec![0.0f64; self.joints.len()];
+        for body in &self.bodies {
+            let (centre, radius) = body.surface.ball();
+            self.reach_up(body.node, centre.coords.norm() + radius, farthest, &mut levers);
+        }
+        for item in 0..self.item_nodes.len() {
+            self.reach_up(self.item_nodes[item], 0.0, farthest, &mut levers);
+        }
+        levers
+    }
+
+    fn reach_up(&self, node: NodeId, from: f64, farthest: &[f64], levers: &mut [f64]) {
+        let (mut lever, mut at) = (from, Some(node));
+        while let Some(id) = at {
+            let node = &self.nodes[id.0];
+            if let Some(joint) = &node.joint {
+                let by = joint.follows.ratio.abs() * if joint.kind.turns() { lever } else { 1.0 };
+                levers[joint.index] = levers[joint.index].max(by);
+                if !joint.kind.turns() {
+                    lever += joint.follows.farthest(farthest[joint.index]);
+                }
+            }
+            lever += node.origin.translation.vector.norm();
+            at = node.parent;
+        }
     }
 
     /// What people call a body: its item, and the link where it is one of several.
@@ -308,21 +359,15 @@ impl Assembly {
         }
     }
 
-    /// Whether no joint lies between two nodes, so that they never move against each other.
+    /// Whether two bodies belong to one link of a mechanism, or to two with a joint between them. An item's own geometry
+    /// belongs to the base link.
     #[must_use]
-    pub fn rigidly_joined(&self, a: NodeId, b: NodeId) -> bool {
-        self.moving_above(a) == self.moving_above(b)
-    }
-
-    /// The item whose joint lies between two nodes, if exactly one joint does.
-    #[must_use]
-    pub fn only_joint_between(&self, a: NodeId, b: NodeId) -> Option<usize> {
-        let (a, b) = (self.moving_above(a), self.moving_above(b));
-        let shared = a.iter().zip(b).take_while(|(x, y)| x == y).count();
-        match (&a[shared..], &b[shared..]) {
-            ([joint], []) | ([], [joint]) => Some(self.nodes[joint.0].item),
-            _ => None,
-        }
+    pub fn are_next_links(&self, a: BodyId, b: BodyId) -> bool {
+        let (a, b) = (self.body(a), self.body(b));
+        let Some(mechanism) = &self.mechanisms[a.item] else { return false };
+        let [x, y] = [a, b].map(|body| body.link.unwrap_or(mechanism.base()));
+        let joined = |j: &super::Joint| [(x, y), (y, x)].contains(&(j.parent, j.child));
+        a.item == b.item && (x == y || mechanism.joints().iter().any(joined))
     }
 }
 
@@ -346,7 +391,7 @@ mod tests {
     }
 
     fn slide(kind: JointKind) -> Mechanism {
-        let link = |name: &str| Link { name: name.to_owned(), surface: None };
+        let link = |name: &str| Link::new(name.to_owned(), None);
         let joint = MechanismJoint {
             name: "j".to_owned(),
             kind,
@@ -355,6 +400,7 @@ mod tests {
             origin: pose_from_rpy([0.0, 0.0, 0.5], [0.0; 3]),
             axis: nalgebra::Vector3::x_axis(),
             limits: JointLimits::default(),
+            mimics: None,
         };
         Mechanism::new(vec![link("base"), link("carriage")], vec![joint]).unwrap()
     }
@@ -374,10 +420,6 @@ mod tests {
         let pose = assembly.pose_of(tip, &[0.25, 0.0]);
         assert!((pose.translation.vector - Vector::new(1.25, 0.0, 1.1)).norm() < 1e-12);
         assert_eq!(assembly.poses(&[0.25, 0.0])[tip.0], pose);
-        let carriage = assembly.link_node(0, "carriage").unwrap();
-        assert!(assembly.rigidly_joined(carriage, assembly.item_node(1)));
-        assert_eq!(assembly.only_joint_between(carriage, tip), Some(1));
-        assert_eq!(assembly.only_joint_between(assembly.item_node(0), tip), None);
     }
 
     #[test]

@@ -38,7 +38,7 @@ pub struct DhRow {
 pub fn chain_from_dh(convention: Convention, rows: &[DhRow]) -> Result<Mechanism, MechanismError> {
     let screw_x = |row: &DhRow| pose_from_rpy([row.a, 0.0, 0.0], [row.alpha, 0.0, 0.0]);
     let screw_z = |row: &DhRow| pose_from_rpy([0.0, 0.0, row.d], [0.0, 0.0, row.theta]);
-    let mut links = vec![Link { name: "base".to_owned(), surface: None }];
+    let mut links = vec![Link::new("base", None)];
     let mut joints = Vec::new();
     let mut before = Pose::identity();
     for row in rows {
@@ -55,8 +55,9 @@ pub fn chain_from_dh(convention: Convention, rows: &[DhRow]) -> Result<Mechanism
             origin,
             axis: Vector3::z_axis(),
             limits: row.limits,
+            mimics: None,
         });
-        links.push(Link { name: row.name.clone(), surface: None });
+        links.push(Link::new(row.name.clone(), None));
         before = after;
     }
     if convention == Convention::Standard {
@@ -68,8 +69,9 @@ pub fn chain_from_dh(convention: Convention, rows: &[DhRow]) -> Result<Mechanism
             origin: before,
             axis: Vector3::z_axis(),
             limits: JointLimits::default(),
+            mimics: None,
         });
-        links.push(Link { name: "flange".to_owned(), surface: None });
+        links.push(Link::new("flange", None));
     }
     Mechanism::new(links, joints)
 }

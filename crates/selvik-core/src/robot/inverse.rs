@@ -1,6 +1,6 @@
 use std::f64::consts::TAU;
 
-use super::{Assembly, Configuration, JointKind, NodeId, OrthoParallelArm, WristReach, numeric_inverse};
+use super::{Assembly, Configuration, Follows, JointKind, NodeId, OrthoParallelArm, WristReach, numeric_inverse};
 use crate::cell::ItemId;
 use crate::spatial::{Point, Pose};
 
@@ -93,9 +93,13 @@ impl Arm {
         }
         let base = assembly.item_node(robot);
         let joint = |n: &NodeId| assembly.nodes()[n.0].joint.as_ref().expect("it moves");
-        let joints: Vec<usize> = moving.iter().map(|n| joint(n).index).collect();
+        let mut joints: Vec<usize> = moving.iter().map(|n| joint(n).index).collect();
+        // Several may follow one entry.
+        let mut seen = std::collections::HashSet::new();
+        joints.retain(|j| seen.insert(*j));
         let closed_form = <[NodeId; 6]>::try_from(moving).ok().and_then(|moving| {
-            if !moving.iter().all(|n| joint(n).kind.turns()) {
+            let plain = |n: &NodeId| joint(n).kind.turns() && joint(n).follows == Follows::default();
+            if joints.len() < 6 || !moving.iter().all(plain) {
                 return None;
             }
             let zero = vec![0.0; assembly.joints().len()];

@@ -25,8 +25,10 @@ pub fn jacobian(
         } else {
             (axis, nalgebra::Vector3::zeros())
         };
-        matrix
-            .set_column(column, &Vector6::new(linear.x, linear.y, linear.z, angular.x, angular.y, angular.z));
+        let own = Vector6::new(linear.x, linear.y, linear.z, angular.x, angular.y, angular.z);
+        // Joints that follow the same entry move together.
+        let together = matrix.column(column) + own * joint.follows.ratio;
+        matrix.set_column(column, &together);
     }
     matrix
 }

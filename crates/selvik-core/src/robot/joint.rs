@@ -96,10 +96,64 @@ pub struct JointLimits {
     pub velocity: f64,
     /// Largest acceleration, rad/s² or m/s².
     pub acceleration: f64,
+    /// Which of these somebody stated; the others are assumed.
+    pub stated: Stated,
+}
+
+/// Which limits of a joint somebody stated.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Stated {
+    /// The allowed values.
+    pub position: bool,
+    /// The largest speed.
+    pub velocity: bool,
+    /// The largest acceleration.
+    pub acceleration: bool,
 }
 
 impl Default for JointLimits {
     fn default() -> Self {
-        Self { position: Span::unbounded(), velocity: f64::INFINITY, acceleration: f64::INFINITY }
+        Self {
+            position: Span::unbounded(),
+            velocity: f64::INFINITY,
+            acceleration: f64::INFINITY,
+            stated: Stated::default(),
+        }
+    }
+}
+
+/// How a joint follows an entry of a joint vector: its value is `ratio` times the entry, plus `offset`.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Follows {
+    /// Joint units for each unit of the entry; not 0.
+    pub ratio: f64,
+    /// The joint's value where the entry is 0, rad or m.
+    pub offset: f64,
+}
+
+impl Default for Follows {
+    fn default() -> Self {
+        Self { ratio: 1.0, offset: 0.0 }
+    }
+}
+
+impl Follows {
+    /// The joint's value, rad or m.
+    #[inline]
+    #[must_use]
+    pub fn value(&self, entry: f64) -> f64 {
+        self.ratio * entry + self.offset
+    }
+
+    /// The largest magnitude of the joint's value where the entry's is at most `entry`.
+    #[must_use]
+    pub fn farthest(&self, entry: f64) -> f64 {
+        self.ratio.abs() * entry + self.offset.abs()
+    }
+
+    /// What follows something that itself follows an entry by `first`.
+    #[must_use]
+    pub fn after(&self, first: &Self) -> Self {
+        Self { ratio: self.ratio * first.ratio, offset: self.ratio * first.offset + self.offset }
     }
 }

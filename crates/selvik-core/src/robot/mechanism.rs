@@ -3,7 +3,7 @@ use std::sync::Arc;
 
 use nalgebra::Unit;
 
-use super::{JointKind, JointLimits};
+use super::{Follows, JointKind, JointLimits, Span};
 use crate::mesh::Surface;
 use crate::spatial::{Pose, Vector};
 
@@ -14,6 +14,16 @@ pub struct Link {
     pub name: String,
     /// Its geometry in the link frame.
     pub surface: Option<Arc<Surface>>,
+    /// Files that should hold some of its geometry and are not there.
+    pub missing: Vec<String>,
+}
+
+impl Link {
+    /// A link with all of its geometry, if it has any.
+    #[must_use]
+    pub fn new(name: impl Into<String>, surface: Option<Arc<Surface>>) -> Self {
+        Self { name: name.into(), surface, missing: Vec::new() }
+    }
 }
 
 /// A joint between two links.
@@ -33,6 +43,25 @@ pub struct Joint {
     pub axis: Unit<Vector>,
     /// What it may do.
     pub limits: JointLimits,
+    /// The joint whose value it follows, if it has none of its own (`mimic` in URDF).
+    pub mimics: Option<Mimic>,
+}
+
+/// That a joint follows another.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Mimic {
+    /// Name of the other.
+    pub joint: String,
+    /// How.
+    pub follows: Follows,
+}
+
+impl Joint {
+    /// Whether it has a value of its own.
+    #[must_use]
+    pub fn is_free(&self) -> bool {
+        self.kind.moves() && self.mimics.is_none()
+    }
 }
 
 /// Links and joints in a tree with one base link: a robot, a track, an index table.
@@ -66,6 +95,16 @@ pub enum MechanismError {
     /// Links that carry each other.
     #[error("link \"{0}\" carries itself through its joints; break the circle")]
     Circle(String),
+    /// A joint that follows one that is not there, does not move, or follows it in turn.
+    #[error("joint \"{joint}\" mimics \"{other}\", which {why}")]
+    Mimics {
+        /// The one.
+        joint: String,
+        /// The other.
+        other: String,
+        /// What is wrong.
+        why: &'static str,
+    },
 }
 
 fn list(names: &[String]) -> String {
@@ -115,7 +154,8 @@ impl Mechanism {
             let lost = reached.iter().position(|r| !r).expect("some joint was not reached");
             return Err(MechanismError::Circle(links[joints[lost].child].name.clone()));
         }
-        let joints = order.iter().map(|&j| joints[j].clone()).collect();
+        let mut joints: Vec<Joint> = order.iter().map(|&j| joints[j].clone()).collect();
+        follow(&mut joints)?;
         Ok(Self { links, joints, base })
     }
 
@@ -143,17 +183,23 @@ impl Mechanism {
         self.links.iter().position(|l| l.name == name)
     }
 
-    /// Pose of every link in the base link's frame for the values `q` of the moving joints, in the
-    /// order of [`Self::joints`] without the fixed ones.
+    /// Pose of every link in the base link's frame for the values `q` of the free joints, in the
+    /// order of [`Self::joints`] without those that are fixed or mimic others.
     ///
     /// # Panics
-    /// If `q` has fewer values than there are moving joints.
+    /// If `q` has fewer values than there are free joints.
     #[must_use]
     pub fn forward(&self, q: &[f64]) -> Vec<Pose> {
         let mut poses = vec![Pose::identity(); self.links.len()];
         let mut values = q.iter();
+        let free = self.joints.iter().filter(|j| j.is_free());
+        let of: HashMap<&str, f64> =
+            free.map(|j| (j.name.as_str(), *values.next().expect("a value a joint"))).collect();
         for joint in &self.joints {
-            let value = if joint.kind.moves() { *values.next().expect("a value a joint") } else { 0.0 };
+            let value = match &joint.mimics {
+                Some(mimic) => mimic.follows.value(of[mimic.joint.as_str()]),
+                None => of.get(joint.name.as_str()).copied().unwrap_or(0.0),
+            };
             poses[joint.child] = poses[joint.parent] * joint.origin * joint.kind.motion(&joint.axis, value);
         }
         poses
@@ -164,6 +210,43 @@ impl Mechanism {
     pub fn tips(&self) -> Vec<usize> {
         (0..self.links.len()).filter(|l| self.joints.iter().all(|j| j.parent != *l)).collect()
     }
+}
+
+/// Lets every joint that follows another follow a free one, whose limits are narrowed to what the follower may do.
+fn follow(joints: &mut [Joint]) -> Result<(), MechanismError> {
+    let at: HashMap<String, usize> = joints.iter().enumerate().map(|(i, j)| (j.name.clone(), i)).collect();
+    for index in 0..joints.len() {
+        let Some(mut mimic) = joints[index].mimics.clone() else { continue };
+        let fail = |other: &str, why| MechanismError::Mimics {
+            joint: joints[index].name.clone(),
+            other: other.to_owned(),
+            why,
+        };
+        let mut steps = 0;
+        let leader = loop {
+            let Some(&leader) = at.get(&mimic.joint) else { return Err(fail(&mimic.joint, "is not there")) };
+            steps += 1;
+            if steps > joints.len() {
+                return Err(fail(&mimic.joint, "follows it in turn"));
+            }
+            match &joints[leader].mimics {
+                None if !joints[leader].kind.moves() => return Err(fail(&mimic.joint, "does not move")),
+                None => break leader,
+                Some(next) => {
+                    mimic = Mimic { joint: next.joint.clone(), follows: mimic.follows.after(&next.follows) };
+                }
+            }
+        };
+        let (ratio, own) = (mimic.follows.ratio, joints[index].limits);
+        let ends = [own.position.low(), own.position.high()].map(|v| (v - mimic.follows.offset) / ratio);
+        let limits = &mut joints[leader].limits;
+        let low = limits.position.low().max(ends[0].min(ends[1]));
+        let high = limits.position.high().min(ends[0].max(ends[1]));
+        limits.position = Span::new(low, high).unwrap_or(limits.position);
+        limits.velocity = limits.velocity.min(own.velocity / ratio.abs());
+        joints[index].mimics = Some(mimic);
+    }
+    Ok(())
 }
 
 fn unique<'a>(kind: &'static str, names: impl Iterator<Item = &'a String>) -> Result<(), MechanismError> {

@@ -258,6 +258,17 @@ impl OrthoParallelArm {
         (longest > 0.0).then(|| x.hypot(z) / longest)
     }
 
+    /// The most that the arm is stretched while its joints go straight from `a` to `b`.
+    #[must_use]
+    pub fn stretch_between(&self, a: &[f64; 6], b: &[f64; 6]) -> f64 {
+        let ends = [a, b].map(|q| self.stretch(q).unwrap_or(1.0));
+        // Stretched where the forearm points along the upper arm.
+        let bend = self.a2.atan2(self.c3);
+        let turns = [a, b].map(|q| (self.zero[2] + q[2] * self.third_sign + bend) / TAU);
+        let (low, high) = (turns[0].min(turns[1]), turns[0].max(turns[1]));
+        if low.ceil() <= high { 1.0 } else { ends[0].max(ends[1]) }
+    }
+
     /// Longest distance (m) of the wrist centre from axis 2.
     #[must_use]
     pub fn wrist_reach(&self) -> f64 {

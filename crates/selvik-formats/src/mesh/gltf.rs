@@ -15,20 +15,22 @@ pub(super) fn read_gltf(files: &PackageFiles, name: &str, bytes: &[u8]) -> Resul
         file.buffers().map(|b| buffer(files, name, &b, file.blob.as_deref())).collect::<Result<Vec<_>>>()?;
     let scene = file.default_scene().or_else(|| file.scenes().next());
     let scene = scene.ok_or_else(|| fail(&"has no scene"))?;
+    let globals = poses(name, &file, &scene)?;
     let mut soup = Vec::new();
-    let mut open: Vec<_> = scene.nodes().map(|n| (n, nalgebra::Matrix4::<f64>::identity())).collect();
-    let mut left = file.nodes().len();
-    while let Some((node, above)) = open.pop() {
-        left = left.checked_sub(1).ok_or_else(|| fail(&"a node hangs in a circle or on two others"))?;
-        let own = node.transform().matrix();
-        let own = nalgebra::Matrix4::from_fn(|r, c| f64::from(own[c][r]));
-        let matrix = above * own;
-        for primitive in node.mesh().into_iter().flat_map(|m| m.primitives()) {
-            guarded(name, || triangles(name, &primitive, &buffers, &matrix, &mut soup))?;
+    for (index, global) in globals.iter().enumerate() {
+        let (Some(global), Some(node)) = (global, file.nodes().nth(index)) else { continue };
+        let Some(mesh) = node.mesh() else { continue };
+        let bent = |weights: Option<&[f32]>| weights.is_some_and(|w| w.iter().any(|&w| w != 0.0));
+        if bent(mesh.weights()) || bent(node.weights()) {
+            return Err(fail(&"has a mesh that morph targets bend; bake its shape before exporting it"));
         }
-        open.extend(node.children().map(|child| (child, matrix)));
-        if soup.len() > 50_000_000 {
-            return Err(fail(&"has more than 50 million triangles"));
+        let bones = node.skin().map(|skin| bones(&skin, &buffers, &globals));
+        let placing = Placing { name, buffers: &buffers, node: *global, bones };
+        for primitive in mesh.primitives() {
+            guarded(name, || placing.triangles(&primitive, &mut soup))?;
+            if soup.len() > 50_000_000 {
+                return Err(fail(&"has more than 50 million triangles"));
+            }
         }
     }
     TriangleMesh::from_soup(soup).map_err(|e| fail(&e))
@@ -60,40 +62,106 @@ fn buffer(
     Ok(content)
 }
 
-fn triangles(
-    name: &str,
-    primitive: &gltf::Primitive<'_>,
-    buffers: &[Vec<u8>],
-    matrix: &nalgebra::Matrix4<f64>,
-    soup: &mut Vec<[Point; 3]>,
-) -> Result<()> {
-    if primitive.mode() != gltf::mesh::Mode::Triangles {
-        return Ok(());
-    }
-    let reader = primitive.reader(|b| buffers.get(b.index()).map(Vec::as_slice));
-    let positions = reader.read_positions();
-    let positions = positions.ok_or_else(|| FormatError::file(name, "a mesh has no positions"))?;
-    let points: Vec<Point> = positions
-        .map(|p| {
-            let at = matrix.transform_point(&Point::from(p.map(f64::from)));
-            Point::new(at.x, -at.z, at.y)
-        })
-        .collect();
-    let indices: Vec<u32> = match reader.read_indices() {
-        Some(indices) => indices.into_u32().collect(),
-        None => (0..points.len() as u32).collect(),
-    };
-    for (at, triple) in indices.chunks_exact(3).enumerate() {
-        let mut corners = [Point::origin(); 3];
-        for (corner, &index) in corners.iter_mut().zip(triple) {
-            *corner = *points.get(index as usize).ok_or_else(|| {
-                let message = format!("names vertex {index}, but there are only {}", points.len());
-                FormatError::at(name, format!("triangle {at}"), message)
-            })?;
+type Matrix = nalgebra::Matrix4<f64>;
+
+/// Where every node of the scene stands; `None` for those that are not in it.
+fn poses(name: &str, file: &gltf::Gltf, scene: &gltf::Scene) -> Result<Vec<Option<Matrix>>> {
+    let mut globals = vec![None; file.nodes().len()];
+    let mut open: Vec<_> = scene.nodes().map(|n| (n, Matrix::identity())).collect();
+    while let Some((node, above)) = open.pop() {
+        let own = node.transform().matrix();
+        let matrix = above * Matrix::from_fn(|r, c| f64::from(own[c][r]));
+        if globals[node.index()].replace(matrix).is_some() {
+            return Err(FormatError::file(name, "a node hangs in a circle or on two others"));
         }
-        soup.push(corners);
+        open.extend(node.children().map(|child| (child, matrix)));
     }
-    Ok(())
+    Ok(globals)
+}
+
+/// For each joint of a skin what it does to a vertex as it stands.
+fn bones(skin: &gltf::Skin<'_>, buffers: &[Vec<u8>], globals: &[Option<Matrix>]) -> Vec<Matrix> {
+    let reader = skin.reader(|b| buffers.get(b.index()).map(Vec::as_slice));
+    let mut inverse = reader.read_inverse_bind_matrices().into_iter().flatten();
+    let joint = |node: gltf::Node| {
+        let bind = inverse.next().map_or_else(Matrix::identity, |m| Matrix::from_fn(|r, c| f64::from(m[c][r])));
+        globals[node.index()].unwrap_or_else(Matrix::identity) * bind
+    };
+    skin.joints().map(joint).collect()
+}
+
+/// Where the vertices of a mesh go.
+struct Placing<'a> {
+    name: &'a str,
+    buffers: &'a [Vec<u8>],
+    node: Matrix,
+    /// Of a skinned mesh: the joints place its vertices, its node does not count.
+    bones: Option<Vec<Matrix>>,
+}
+
+impl Placing<'_> {
+    fn triangles(&self, primitive: &gltf::Primitive<'_>, soup: &mut Vec<[Point; 3]>) -> Result<()> {
+        use gltf::mesh::Mode;
+        let fail = |message: &str| FormatError::file(self.name, message);
+        let mode = primitive.mode();
+        if !matches!(mode, Mode::Triangles | Mode::TriangleStrip | Mode::TriangleFan) {
+            // Points and lines bound nothing.
+            return Ok(());
+        }
+        let reader = primitive.reader(|b| self.buffers.get(b.index()).map(Vec::as_slice));
+        let positions = reader.read_positions().ok_or_else(|| fail("a mesh has no positions"))?;
+        let positions: Vec<Point> = positions.map(|p| Point::from(p.map(f64::from))).collect();
+        let placed: Vec<Point> = match &self.bones {
+            None => positions.iter().map(|p| self.node.transform_point(p)).collect(),
+            Some(bones) => {
+                let joints = reader.read_joints(0).ok_or_else(|| fail("a skinned mesh names no joints"))?;
+                let weights = reader.read_weights(0).ok_or_else(|| fail("a skinned mesh has no weights"))?;
+                let held = joints.into_u16().zip(weights.into_f32());
+                positions.iter().zip(held).map(|(p, (joints, weights))| bent(p, bones, joints, weights)).collect()
+            }
+        };
+        if placed.len() < positions.len() {
+            return Err(fail("a skinned mesh has fewer weights than vertices"));
+        }
+        let points: Vec<Point> = placed.iter().map(|at| Point::new(at.x, -at.z, at.y)).collect();
+        let indices: Vec<u32> = match reader.read_indices() {
+            Some(indices) => indices.into_u32().collect(),
+            None => (0..points.len() as u32).collect(),
+        };
+        let count = indices.len();
+        let corners = |at: usize| match mode {
+            // Every other triangle of a strip runs the other way round (glTF 2.0, 3.7.2.1).
+            Mode::TriangleStrip if at % 2 == 1 => [at, at + 2, at + 1],
+            Mode::TriangleStrip => [at, at + 1, at + 2],
+            Mode::TriangleFan => [at + 1, at + 2, 0],
+            _ => [3 * at, 3 * at + 1, 3 * at + 2],
+        };
+        let triangles = if mode == Mode::Triangles { count / 3 } else { count.saturating_sub(2) };
+        for at in 0..triangles {
+            let mut triangle = [Point::origin(); 3];
+            for (corner, place) in triangle.iter_mut().zip(corners(at)) {
+                let index = indices[place];
+                *corner = *points.get(index as usize).ok_or_else(|| {
+                    let message = format!("names vertex {index}, but there are only {}", points.len());
+                    FormatError::at(self.name, format!("triangle {at}"), message)
+                })?;
+            }
+            soup.push(triangle);
+        }
+        Ok(())
+    }
+}
+
+fn bent(point: &Point, bones: &[Matrix], joints: [u16; 4], weights: [f32; 4]) -> Point {
+    let mut sum = nalgebra::Vector3::zeros();
+    let mut whole = 0.0;
+    for (joint, weight) in joints.into_iter().zip(weights) {
+        if let Some(bone) = bones.get(joint as usize).filter(|_| weight > 0.0) {
+            sum += bone.transform_point(point).coords * f64::from(weight);
+            whole += f64::from(weight);
+        }
+    }
+    if whole > 0.0 { Point::from(sum / whole) } else { *point }
 }
 
 #[cfg(test)]
@@ -123,6 +191,48 @@ mod tests {
         let text = triangle(&bytes(), 36);
         let mesh = read_gltf(&PackageFiles::default(), "t.gltf", text.as_bytes()).unwrap();
         assert_eq!(mesh.mesh.vertices()[2], Point::new(0.0, 0.0, 3.0));
+    }
+
+    /// A unit square in the plane as four vertices, drawn one way or another; with a sparse accessor that lifts the last
+    /// vertex by 5.
+    #[rstest::rstest]
+    #[case::as_a_strip(5, "", 2, 0.0)]
+    #[case::as_a_fan(6, "", 2, 0.0)]
+    #[case::as_lines(3, "", 0, 0.0)]
+    #[case::partly_replaced(5, r#","sparse":{"count":1,"indices":{"bufferView":1,"componentType":5125},"values":{"bufferView":2}}"#, 2, 5.0)]
+    fn triangles_are_read_however_they_are_written(
+        #[case] mode: u32,
+        #[case] sparse: &str,
+        #[case] triangles: usize,
+        #[case] lifted: f64,
+    ) {
+        let square = [0f32, 0., 0., 1., 0., 0., 0., 1., 0., 1., 1., 0.];
+        let mut bytes: Vec<u8> = square.iter().flat_map(|x| x.to_le_bytes()).collect();
+        bytes.extend(3u32.to_le_bytes());
+        bytes.extend([1f32, 1., 5.].iter().flat_map(|x| x.to_le_bytes()));
+        let data = base64::engine::general_purpose::STANDARD.encode(&bytes);
+        let text = format!(
+            r#"{{"asset":{{"version":"2.0"}},"scene":0,"scenes":[{{"nodes":[0]}}],"nodes":[{{"mesh":0}}],
+            "meshes":[{{"primitives":[{{"attributes":{{"POSITION":0}},"mode":{mode}}}]}}],
+            "accessors":[{{"bufferView":0,"componentType":5126,"count":4,"type":"VEC3",
+              "min":[0,0,0],"max":[1,1,5]{sparse}}}],
+            "bufferViews":[{{"buffer":0,"byteLength":48}},{{"buffer":0,"byteOffset":48,"byteLength":4}},
+              {{"buffer":0,"byteOffset":52,"byteLength":12}}],
+            "buffers":[{{"byteLength":64,"uri":"data:application/octet-stream;base64,{data}"}}]}}"#
+        );
+        let read = read_gltf(&PackageFiles::default(), "t.gltf", text.as_bytes());
+        if triangles == 0 {
+            assert!(read.unwrap_err().to_string().contains("no triangle"));
+            return;
+        }
+        let mesh = read.unwrap().mesh;
+        assert_eq!(mesh.triangles().len(), triangles);
+        // glTF's Z is −Y here; a strip's triangles all look the same way.
+        let down = mesh.vertices().iter().map(|v| -v.y).fold(0.0, f64::max);
+        assert!((down - lifted).abs() < 1e-6);
+        if lifted == 0.0 && mode == 5 {
+            assert!((0..2).all(|t| mesh.area_vector(t).y < 0.0));
+        }
     }
 
     #[test]

@@ -7,7 +7,7 @@ mod obj;
 mod ply;
 mod stl;
 
-use selvik_core::mesh::{TriangleMesh, Welded, turn_flipped_shells};
+use selvik_core::mesh::{TriangleMesh, Welded, turn_outwards};
 use selvik_core::spatial::{Pose, pose_from_rpy};
 
 use crate::package::{LengthUnit, PackageFiles, UpAxis};
@@ -44,6 +44,8 @@ pub struct Mended {
     pub duplicate: usize,
     /// Shells that were inside out, turned over.
     pub turned: usize,
+    /// Triangles that ran against their neighbours, turned over.
+    pub turned_triangles: usize,
 }
 
 /// How a mesh file is to be understood where it does not say so itself.
@@ -80,8 +82,10 @@ pub fn read_mesh(
     };
     let Welded { mesh, degenerate, duplicate } = welded;
     let mesh = if upright || convention.up == UpAxis::Z { mesh } else { mesh.moved(&y_up_to_z_up()) };
-    let (mesh, turned) = turn_flipped_shells(mesh);
-    Ok(MeshRead { mesh, mended: Mended { degenerate, duplicate, turned } })
+    let (mesh, turned) = turn_outwards(mesh);
+    let mended =
+        Mended { degenerate, duplicate, turned: turned.shells, turned_triangles: turned.triangles };
+    Ok(MeshRead { mesh, mended })
 }
 
 /// Whether a file is a mesh that is read, by its ending.

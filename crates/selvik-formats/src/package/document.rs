@@ -87,6 +87,10 @@ pub struct ItemDocument {
     /// What people want to remember of it.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub notes: Option<String>,
+    /// Whether its geometry is a surface only, so that nothing lies inside it: a panel without thickness, a floor, a
+    /// cover open on one side.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub surface_only: bool,
 }
 
 impl ItemDocument {
@@ -106,6 +110,7 @@ impl ItemDocument {
             frame_kind: None,
             locked: false,
             notes: None,
+            surface_only: false,
         }
     }
 
@@ -249,6 +254,13 @@ pub enum ShapeDocument {
         /// mm
         radius_mm: f64,
     },
+    /// A cylinder along Z with a half ball on either end.
+    Capsule {
+        /// mm
+        radius_mm: f64,
+        /// Of the cylinder between the half balls, mm.
+        length_mm: f64,
+    },
 }
 
 /// Unit of a mesh file's coordinates.
@@ -310,9 +322,36 @@ pub struct MechanismDocument {
     /// full speed in a quarter of a second.
     #[serde(default)]
     pub acceleration_deg_or_mm_s2: IndexMap<String, f64>,
+    /// Largest speeds by joint name, degrees/s or mm/s, in place of what the description says. Where neither says
+    /// any, 180 degrees/s or 1000 mm/s are assumed, and that is said.
+    #[serde(default, skip_serializing_if = "IndexMap::is_empty")]
+    pub velocity_deg_or_mm_s: IndexMap<String, f64>,
+    /// Smallest and largest values by joint name, degrees or mm, in place of what the description says.
+    #[serde(default, skip_serializing_if = "IndexMap::is_empty")]
+    pub limits_deg_or_mm: IndexMap<String, [f64; 2]>,
+    /// Which geometry of a URDF is shown and measured.
+    #[serde(default, skip_serializing_if = "LinkGeometry::is_visual")]
+    pub geometry: LinkGeometry,
     /// An SRDF file of the package: pairs of its links that may touch, groups of its joints.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub srdf: Option<String>,
+}
+
+/// Which geometry of a URDF's links is shown and measured.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum LinkGeometry {
+    /// What is meant to be seen; of a link without that, what is meant for collisions.
+    #[default]
+    Visual,
+    /// What is meant for collisions; of a link without that, what is meant to be seen.
+    Collision,
+}
+
+impl LinkGeometry {
+    fn is_visual(&self) -> bool {
+        *self == Self::Visual
+    }
 }
 
 /// Where a mechanism is described.
@@ -372,7 +411,9 @@ pub struct DhRowDocument {
     pub bodies: Vec<BodyDocument>,
 }
 
-/// A clearance rule. Where several name the same two bodies, the last decides.
+/// A clearance rule. Where several name the same two bodies, the last decides. Every pair of bodies that it names is
+/// measured, whether or not anything moves between them; left out are only links next to each other in one mechanism,
+/// unless a rule names them by themselves, and what may touch.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct RuleDocument {
@@ -380,9 +421,10 @@ pub struct RuleDocument {
     pub id: String,
     /// What people call it.
     pub name: String,
-    /// Ids of items on one side; what hangs on them counts too.
+    /// Ids of items on one side, what hangs on them counts too; or `item/link` for one link of a mechanism alone.
     pub between: Vec<String>,
-    /// Ids of items on the other side; empty means everything else.
+    /// Ids of items or `item/link` on the other side. Empty means everything: also the links and tools of the first
+    /// side among themselves.
     #[serde(default)]
     pub and: Vec<String>,
     /// Less than this breaks the rule.
@@ -395,12 +437,32 @@ pub struct RuleDocument {
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct MayTouchDocument {
-    /// Id of one.
+    /// Id of one, or `item/link` for one link alone.
     pub a: String,
-    /// Id of the other.
+    /// Id of the other, or `item/link`.
     pub b: String,
     /// Why, for people.
     pub reason: String,
+    /// How deep they may overlap: the diameter of the largest ball that lies in both. Without limit where absent.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub max_depth_mm: Option<f64>,
+    /// During which moves they may; always where absent. At all other times their rule is in force.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub during: Option<Vec<StretchDocument>>,
+}
+
+/// Moves of a program that follow each other.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct StretchDocument {
+    /// Id of a program.
+    pub program: String,
+    /// The first move, counted from 1; the program's first where absent.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub from_move: Option<usize>,
+    /// The last move, counted from 1; the program's last where absent.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub to_move: Option<usize>,
 }
 
 /// How much of the reach every target must leave.
@@ -459,7 +521,7 @@ pub enum MoveDocument {
         /// Joint values from base to tip instead of a target.
         #[serde(default, skip_serializing_if = "Option::is_none")]
         joints_deg_or_mm: Option<Vec<f64>>,
-        /// Share of the joint speeds.
+        /// Share of the joints' largest speeds, and the same share of their largest accelerations.
         speed_percent: f64,
         /// The posture wanted at the target.
         #[serde(default, skip_serializing_if = "Option::is_none")]

@@ -1,5 +1,7 @@
 use indexmap::IndexMap;
-use selvik_core::clearance::{Band, Interval, LeftOutReason, PairResult, Sweep, Verdict as CoreVerdict};
+use selvik_core::clearance::{
+    Band, Doubt, Interval, LeftOutReason, Named, PairResult, RuleResult, Sweep, Verdict as CoreVerdict, named,
+};
 use selvik_core::program::Path;
 use selvik_core::robot::BodyId;
 use serde::{Deserialize, Serialize};
@@ -8,16 +10,29 @@ use utoipa::ToSchema;
 use super::millimetres;
 use crate::Workcell;
 
-/// What a pair makes of its rule.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+/// What something makes of its rule. The worst is the least.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "snake_case")]
 pub enum Verdict {
-    /// Less clearance than required.
+    /// Certainly less than required.
     Broken,
-    /// Less than what counts as tight.
+    /// Neither certainly broken nor certainly kept.
+    NotCertified,
+    /// Certainly as much as required, not certainly as much as what counts as tight.
     Tight,
-    /// More than that all the time.
+    /// Certainly more than that all the time.
     Meets,
+}
+
+impl From<CoreVerdict> for Verdict {
+    fn from(verdict: CoreVerdict) -> Self {
+        match verdict {
+            CoreVerdict::Broken => Self::Broken,
+            CoreVerdict::NotCertified => Self::NotCertified,
+            CoreVerdict::Tight => Self::Tight,
+            CoreVerdict::Meets => Self::Meets,
+        }
+    }
 }
 
 /// A body of a pair.
@@ -55,6 +70,8 @@ pub struct PairReport {
     pub tight_below_mm: f64,
     /// What the pair makes of its rule.
     pub verdict: Verdict,
+    /// Why nothing better is certified, in sentences.
+    pub reasons: Vec<String>,
     /// Nothing comes nearer than this.
     pub lower_mm: f64,
     /// The smallest distance found.
@@ -75,10 +92,42 @@ pub struct PairReport {
     pub tight: Vec<IntervalReport>,
     /// When the bodies touch or overlap.
     pub touching: Vec<IntervalReport>,
+    /// When and why they may touch; the clearance is that of all other times.
+    pub allowed: Vec<AllowedReport>,
     /// The moves that run then, one a lane.
     pub moves: Vec<String>,
     /// `false` when the sweep was stopped before this pair was certain.
     pub complete: bool,
+}
+
+/// Times at which two bodies may touch.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct AllowedReport {
+    /// Why.
+    pub reason: String,
+    /// From when until when.
+    pub times_s: Vec<[f64; 2]>,
+    /// How deep they may overlap.
+    pub max_depth_mm: Option<f64>,
+    /// How deep they do: certainly the first, at most the second.
+    pub depth_mm: Option<[f64; 2]>,
+}
+
+/// What became of one rule.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct RuleReport {
+    /// What people call it.
+    pub name: String,
+    /// The worst of its pairs; not certified where it measures nothing.
+    pub verdict: Verdict,
+    /// Pairs measured under it.
+    pub pairs: usize,
+    /// Pairs it names that are left out.
+    pub left_out: usize,
+    /// Pairs it names that a later rule decides.
+    pub decided_later: usize,
+    /// What it can't measure, in sentences.
+    pub reasons: Vec<String>,
 }
 
 /// A pair that a rule names but that is not measured.
@@ -99,6 +148,10 @@ pub struct SweepReport {
     pub tolerance_mm: f64,
     /// Length of the path.
     pub duration_s: f64,
+    /// The worst of the rules; not certified where there is none.
+    pub verdict: Verdict,
+    /// One a rule, in their order.
+    pub rules: Vec<RuleReport>,
     /// Worst first.
     pub pairs: Vec<PairReport>,
     /// Pairs named by a rule that are not measured.
@@ -126,6 +179,8 @@ pub fn sweep_report(workcell: &Workcell, path: &Path, sweep: &Sweep, tolerance: 
     SweepReport {
         tolerance_mm: tolerance * 1e3,
         duration_s: path.duration(),
+        verdict: sweep.verdict().into(),
+        rules: sweep.rules.iter().enumerate().map(|(rule, result)| rule_report(workcell, rule, result)).collect(),
         pairs: sweep.pairs.iter().map(|p| pair_report(workcell, path, p)).collect(),
         left_out: sweep
             .left_out
@@ -134,8 +189,7 @@ pub fn sweep_report(workcell: &Workcell, path: &Path, sweep: &Sweep, tolerance: 
                 a: side(workcell, l.a),
                 b: side(workcell, l.b),
                 reason: match &l.reason {
-                    LeftOutReason::RigidlyJoined => "rigidly joined".to_owned(),
-                    LeftOutReason::Neighbours => "neighbours at a joint".to_owned(),
+                    LeftOutReason::Neighbours => "next to each other in one mechanism".to_owned(),
                     LeftOutReason::Allowed(reason) => reason.clone(),
                 },
             })
@@ -167,11 +221,8 @@ fn pair_report(workcell: &Workcell, path: &Path, result: &PairResult) -> PairRep
         rule: rule.name.clone(),
         required_mm: rule.requirement.required() * 1e3,
         tight_below_mm: rule.requirement.tight_below() * 1e3,
-        verdict: match result.verdict {
-            CoreVerdict::Broken => Verdict::Broken,
-            CoreVerdict::Tight => Verdict::Tight,
-            CoreVerdict::Meets => Verdict::Meets,
-        },
+        verdict: result.verdict.into(),
+        reasons: result.doubts.iter().map(|doubt| sentence(workcell, result, doubt)).collect(),
         lower_mm: result.clearance.lower() * 1e3,
         attained_mm: result.clearance.attained() * 1e3,
         time_s: result.approach.time,
@@ -182,8 +233,79 @@ fn pair_report(workcell: &Workcell, path: &Path, result: &PairResult) -> PairRep
         broken: result.broken.iter().map(interval).collect(),
         tight: result.tight.iter().map(interval).collect(),
         touching: result.touching.iter().map(interval).collect(),
+        allowed: result
+            .allowed
+            .iter()
+            .map(|a| AllowedReport {
+                reason: a.reason.clone(),
+                times_s: a.times.iter().map(|&(from, to)| [from, to]).collect(),
+                max_depth_mm: a.depth.map(|d| d * 1e3),
+                depth_mm: a.found.map(|f| [f.lower * 1e3, f.upper * 1e3]),
+            })
+            .collect(),
         moves: moves_at(workcell, path, result.approach.time),
         complete: result.complete,
+    }
+}
+
+fn sentence(workcell: &Workcell, result: &PairResult, doubt: &Doubt) -> String {
+    let name = |id| workcell.assembly.body_name(id);
+    match doubt {
+        Doubt::Open { body, time } => {
+            let other = if *body == result.pair.a { result.pair.b } else { result.pair.a };
+            format!(
+                "{} is open here, so that it can't be told whether {} lies inside it (first at {time:.3} s); close its \
+                 mesh, or declare it a surface only",
+                name(*body),
+                name(other),
+            )
+        }
+        Doubt::Within { distance } => {
+            let within = (distance * 1e3).max(0.001);
+            format!("the smallest clearance can't be told from what is required within {within:.3} mm")
+        }
+        Doubt::WorkSpent => "not certified further: the work allowed for one pair was spent".to_owned(),
+        Doubt::TimesSpent => {
+            "its times are not bracketed any closer: the work allowed for one pair was spent".to_owned()
+        }
+        Doubt::Stopped => "the sweep was stopped before it was certain".to_owned(),
+        Doubt::Deeper { limit, depth, time } => format!(
+            "they overlap {:.3} mm deep at {time:.3} s but may by {:.3} mm",
+            depth * 1e3,
+            limit * 1e3
+        ),
+        Doubt::DepthUnknown { limit } => {
+            format!("it is not certain that they overlap by at most {:.3} mm", limit * 1e3)
+        }
+    }
+}
+
+fn rule_report(workcell: &Workcell, rule: usize, result: &RuleResult) -> RuleReport {
+    let scope = &result.scope;
+    let mut reasons = Vec::new();
+    let call = |n: &Named| named(&workcell.assembly, n);
+    if scope.measured == 0 {
+        reasons.push(match (scope.left_out, scope.decided_later) {
+            (0, 0) => "names no pair of bodies".to_owned(),
+            (0, _) => "later rules decide every pair it names".to_owned(),
+            (_, 0) => "every pair it names is left out".to_owned(),
+            _ => "every pair it names is left out or decided by a later rule".to_owned(),
+        });
+    }
+    reasons.extend(scope.without_body.iter().map(|n| format!("{} has no body to be measured", call(n))));
+    let missing = |n: &Named| {
+        let mechanism = workcell.assembly.mechanism(n.item).expect("it has links");
+        let files = n.link.map_or_else(String::new, |link| mechanism.links()[link].missing.join(", "));
+        format!("geometry of {} is missing: {files}", call(n))
+    };
+    reasons.extend(scope.incomplete.iter().map(missing));
+    RuleReport {
+        name: workcell.rules.rules[rule].name.clone(),
+        verdict: result.verdict.into(),
+        pairs: scope.measured,
+        left_out: scope.left_out,
+        decided_later: scope.decided_later,
+        reasons,
     }
 }
 

@@ -1,11 +1,13 @@
 //! What was found, as JSON: the same types for the command line and the API.
 
+mod caveats;
 mod clearance;
 mod reach;
 
+pub use caveats::{Caveat, CaveatKind, caveats};
 pub use clearance::{
-    BandReport, IntervalReport, LeftOutReport, PairReport, SideReport, SweepReport, Verdict, band_report,
-    sweep_report,
+    AllowedReport, BandReport, IntervalReport, LeftOutReport, PairReport, RuleReport, SideReport, SweepReport,
+    Verdict, band_report, sweep_report,
 };
 pub use reach::{ReachReport, ReachRow, reach_report};
 

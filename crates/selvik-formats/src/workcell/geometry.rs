@@ -4,8 +4,10 @@ use std::collections::HashMap;
 use std::sync::Arc;
 
 use selvik_core::cell::ItemId;
-use selvik_core::mesh::{Surface, TriangleMesh, box_mesh, cylinder_mesh, sphere_mesh};
-use selvik_core::robot::{Convention, DhRow, JointKind, JointLimits, Link, Mechanism, Span, chain_from_dh};
+use selvik_core::mesh::{Shape, Surface};
+use selvik_core::robot::{
+    Convention, DhRow, JointKind, JointLimits, Link, Mechanism, Span, Stated, chain_from_dh,
+};
 
 use super::{RAMP, Workcell, finite, refuse};
 use crate::Result;
@@ -14,7 +16,7 @@ use crate::package::{
     BodyDocument, DhConvention, DhRowDocument, ItemDocument, MechanismDocument, MechanismSource,
     PackageFiles, ShapeDocument,
 };
-use crate::urdf::{FACETS, read_urdf};
+use crate::urdf::read_urdf;
 
 /// Geometry by how documents describe it, so that the same is read once.
 #[derive(Default)]
@@ -31,10 +33,12 @@ impl Known {
             for item in &cell.document.items {
                 let at = items.position(&ItemId(item.id.clone())).expect("every item is in the tree");
                 if let Some(surface) = &items.items()[at].surface {
-                    known.surfaces.insert(description(&item.bodies), Arc::clone(surface));
+                    let key = description(&(&item.bodies, item.surface_only));
+                    known.surfaces.insert(key, Arc::clone(surface));
                 }
                 if let (Some(document), Some(mechanism)) = (&item.mechanism, cell.assembly.mechanism(at)) {
-                    known.mechanisms.insert(description(document), mechanism.clone());
+                    let key = description(&(document, item.surface_only));
+                    known.mechanisms.insert(key, mechanism.clone());
                 }
             }
         }
@@ -47,11 +51,12 @@ impl Known {
         item: &ItemDocument,
         place: &str,
     ) -> Result<Option<Arc<Surface>>> {
-        let key = description(&item.bodies);
+        let key = description(&(&item.bodies, item.surface_only));
         if let Some(known) = self.surfaces.get(&key) {
             return Ok(Some(Arc::clone(known)));
         }
         let read = surface(files, &item.bodies, place)?;
+        let read = if item.surface_only { read.map(|s| Arc::new(s.as_sheet())) } else { read };
         if let Some(read) = &read {
             self.surfaces.insert(key, Arc::clone(read));
         }
@@ -61,14 +66,17 @@ impl Known {
     pub(super) fn mechanism(
         &mut self,
         files: &PackageFiles,
-        document: &MechanismDocument,
+        (document, surface_only): (&MechanismDocument, bool),
         place: &str,
     ) -> Result<Mechanism> {
-        let key = description(document);
+        let key = description(&(document, surface_only));
         if let Some(known) = self.mechanisms.get(&key) {
             return Ok(known.clone());
         }
-        let read = read_mechanism(files, document, place)?;
+        let mut read = read_mechanism(files, document, place)?;
+        if surface_only {
+            read = as_surfaces(&read, place)?;
+        }
         self.mechanisms.insert(key, read.clone());
         Ok(read)
     }
@@ -79,63 +87,92 @@ fn description(of: &impl serde::Serialize) -> Vec<u8> {
 }
 
 fn surface(files: &PackageFiles, bodies: &[BodyDocument], place: &str) -> Result<Option<Arc<Surface>>> {
-    let mut meshes = Vec::new();
+    let mut shapes = Vec::new();
     for (index, body) in bodies.iter().enumerate() {
         let place = format!("{place} bodies[{index}]");
         finite(&place, body.pose.xyz_mm.iter().chain(&body.pose.rpy_deg))?;
-        let positive = |numbers: &[f64]| {
-            if numbers.iter().all(|&x| x > 0.0 && x < 1e8) {
-                Ok(())
-            } else {
-                Err(refuse(&place, "sizes must be positive"))
-            }
+        let metres = |mm: f64| match mm {
+            mm if mm >= 1e-3 && mm <= 1e7 => Ok(mm * 1e-3),
+            mm => Err(refuse(&place, format!("a size of {mm} mm is not from 0.001 mm to 10 km"))),
         };
-        let mesh: TriangleMesh = match &body.shape {
+        let shape = match &body.shape {
             ShapeDocument::Mesh { file, unit, up } => {
-                read_mesh(files, file, MeshConvention { unit: *unit, up: *up }, &place)?.mesh
+                let convention = MeshConvention { unit: *unit, up: *up };
+                Shape::Mesh(read_mesh(files, file, convention, &place)?.mesh)
             }
-            ShapeDocument::Box { size_mm } => {
-                positive(size_mm)?;
-                box_mesh(size_mm.map(|x| x * 1e-3))
-            }
+            ShapeDocument::Box { size_mm: [x, y, z] } => Shape::Box([metres(*x)?, metres(*y)?, metres(*z)?]),
             ShapeDocument::Cylinder { radius_mm, length_mm } => {
-                positive(&[*radius_mm, *length_mm])?;
-                cylinder_mesh(radius_mm * 1e-3, length_mm * 1e-3, FACETS)
+                Shape::Cylinder { radius: metres(*radius_mm)?, length: metres(*length_mm)? }
             }
-            ShapeDocument::Sphere { radius_mm } => {
-                positive(&[*radius_mm])?;
-                sphere_mesh(radius_mm * 1e-3, FACETS)
+            ShapeDocument::Sphere { radius_mm } => Shape::Sphere { radius: metres(*radius_mm)? },
+            ShapeDocument::Capsule { radius_mm, length_mm } => {
+                Shape::Capsule { radius: metres(*radius_mm)?, length: metres(*length_mm)? }
             }
         };
-        meshes.push(mesh.moved(&body.pose.to_pose()));
+        shapes.push((shape, body.pose.to_pose()));
     }
-    Ok((!meshes.is_empty()).then(|| Arc::new(Surface::new(TriangleMesh::merged(meshes)))))
+    Ok(Surface::of_shapes(&shapes).map(Arc::new))
 }
+
+/// The mechanism with links that bound no volume.
+fn as_surfaces(mechanism: &Mechanism, place: &str) -> Result<Mechanism> {
+    let sheet = |link: &Link| Link {
+        surface: link.surface.as_ref().map(|s| Arc::new(s.as_sheet())),
+        ..link.clone()
+    };
+    let links = mechanism.links().iter().map(sheet).collect();
+    Mechanism::new(links, mechanism.joints().to_vec()).map_err(|e| refuse(place, e))
+}
+
+/// A joint of which no largest speed is known goes at this, rad/s and m/s (common practice for a slow axis).
+const ASSUMED_TURN: f64 = std::f64::consts::PI;
+const ASSUMED_SLIDE: f64 = 1.0;
+/// Speeds and accelerations beyond these (rad or m, s) are no property of a machine.
+const FASTEST: f64 = 1e4;
+const QUICKEST: f64 = 1e6;
 
 fn read_mechanism(files: &PackageFiles, document: &MechanismDocument, place: &str) -> Result<Mechanism> {
     let mechanism = match &document.from {
-        MechanismSource::Urdf(file) => read_urdf(files, file, place)?,
+        MechanismSource::Urdf(file) => read_urdf(files, file, document.geometry, place)?,
         MechanismSource::Dh { convention, rows } => from_dh(files, *convention, rows, place)?,
     };
     let joint_named = |name: &String| {
-        let known = mechanism.joints().iter().any(|j| &j.name == name && j.kind.moves());
+        let known = mechanism.joints().iter().any(|j| &j.name == name && j.is_free());
         known.then_some(()).ok_or_else(|| refuse(place, format!("there is no moving joint \"{name}\"")))
     };
     document.rest_deg_or_mm.keys().try_for_each(joint_named)?;
     document.acceleration_deg_or_mm_s2.keys().try_for_each(joint_named)?;
+    document.velocity_deg_or_mm_s.keys().try_for_each(joint_named)?;
+    document.limits_deg_or_mm.keys().try_for_each(joint_named)?;
     let mut joints = mechanism.joints().to_vec();
     for joint in joints.iter_mut().filter(|j| j.kind.moves()) {
         let unit = if joint.kind.turns() { std::f64::consts::PI / 180.0 } else { 1e-3 };
-        if joint.limits.velocity.is_infinite() {
-            joint.limits.velocity = if joint.kind.turns() { std::f64::consts::PI } else { 1.0 };
+        let limits = &mut joint.limits;
+        let usable = |what: &str, value: f64, most: f64| {
+            let fits = value > 1e-9 && value <= most;
+            let message = || format!("the {what} of joint \"{}\" must be positive and of this world", joint.name);
+            fits.then_some(value).ok_or_else(|| refuse(place, message()))
+        };
+        if let Some(&[low, high]) = document.limits_deg_or_mm.get(&joint.name) {
+            limits.position = Span::new(low * unit, high * unit).ok_or_else(|| {
+                refuse(place, format!("limits [{low}, {high}] of joint \"{}\" are crossed", joint.name))
+            })?;
+            limits.stated.position = true;
         }
-        joint.limits.acceleration = match document.acceleration_deg_or_mm_s2.get(&joint.name) {
-            Some(&a) if a > 0.0 => a * unit,
-            Some(_) => {
-                let message = format!("the acceleration of joint \"{}\" must be positive", joint.name);
-                return Err(refuse(place, message));
+        if let Some(&velocity) = document.velocity_deg_or_mm_s.get(&joint.name) {
+            limits.velocity = usable("speed", velocity * unit, FASTEST)?;
+            limits.stated.velocity = true;
+        }
+        if !limits.stated.velocity {
+            let assumed = if joint.kind.turns() { ASSUMED_TURN } else { ASSUMED_SLIDE };
+            limits.velocity = limits.velocity.min(assumed);
+        }
+        limits.acceleration = match document.acceleration_deg_or_mm_s2.get(&joint.name) {
+            Some(&a) => {
+                limits.stated.acceleration = true;
+                usable("acceleration", a * unit, QUICKEST)?
             }
-            None => joint.limits.velocity / RAMP,
+            None => limits.velocity / RAMP,
         };
     }
     Mechanism::new(mechanism.links().to_vec(), joints).map_err(|e| refuse(place, e))
@@ -156,8 +193,9 @@ fn from_dh(
         let unit = if row.slides { 1e-3 } else { std::f64::consts::PI / 180.0 };
         let position = Span::new(low * unit, high * unit)
             .ok_or_else(|| refuse(&place, format!("limits [{low}, {high}] are crossed")))?;
-        if row.velocity_deg_or_mm_s <= 0.0 {
-            return Err(refuse(&place, "the velocity must be positive"));
+        let velocity = row.velocity_deg_or_mm_s * unit;
+        if !(velocity > 1e-9 && velocity <= FASTEST) {
+            return Err(refuse(&place, "the velocity must be positive and of this world"));
         }
         table.push(DhRow {
             name: row.joint.clone(),
@@ -168,8 +206,9 @@ fn from_dh(
             theta: row.theta_deg.to_radians(),
             limits: JointLimits {
                 position,
-                velocity: row.velocity_deg_or_mm_s * unit,
+                velocity,
                 acceleration: f64::INFINITY,
+                stated: Stated { position: true, velocity: true, acceleration: false },
             },
         });
     }

@@ -7,7 +7,7 @@ use std::collections::{HashMap, HashSet};
 use geometry::Known;
 use indexmap::IndexMap;
 use selvik_core::cell::{Cell, Item, ItemId, Role};
-use selvik_core::clearance::{AllowedLinks, Requirement, Rule, RuleSet};
+use selvik_core::clearance::{Allowance, Moves, Named, Requirement, Rule, RuleSet};
 use selvik_core::program::{
     Goal, Lane, Motion, Move, Path, PathTolerance, Program, ProgramError, RunPlan, plan_path,
 };
@@ -15,7 +15,7 @@ use selvik_core::robot::{Arm, Assembly, Configuration, Elbow, NodeId, Shoulder, 
 use selvik_core::view::Tour;
 
 use crate::package::{
-    CELL_FILE, CellDocument, MoveDocument, PackageFiles, PostureDocument, ProgramDocument, RoleDocument,
+    CELL_FILE, CellDocument, MoveDocument, PackageFiles, PostureDocument, ProgramDocument, RoleDocument, StretchDocument,
     TargetDocument, TourStopDocument, ViewpointDocument, is_colour, read_document, read_targets,
 };
 use crate::srdf::read_srdf;
@@ -84,17 +84,17 @@ impl Workcell {
                 surface: known.surface(files, item, &place)?,
             });
             if let Some(mechanism) = &item.mechanism {
-                mechanisms.insert(ItemId(item.id.clone()), known.mechanism(files, mechanism, &place)?);
+                mechanisms.insert(ItemId(item.id.clone()), known.mechanism(files, (mechanism, item.surface_only), &place)?);
             }
         }
         let cell = Cell::new(items).map_err(|e| refuse("items", e))?;
         let assembly = Assembly::new(cell, mechanisms).map_err(|e| refuse("items", e))?;
         let rest = rest(&document, &assembly)?;
         let names = Names { assembly: &assembly };
-        let mut rules = rules(&document, &names)?;
-        rules.allowed_links = allowed_links(&document, files, &names)?;
         let programs = programs(&document, files, &names)?;
         let plan = plan(&document, &programs)?;
+        let mut rules = rules(&document, &names)?;
+        rules.allowed.extend(allowed_by_srdf(&document, files, &names)?);
         views(&document, &names)?;
         if let Some(rule) = &document.reach_rule
             && !(0.0..100.0).contains(&rule.spare_percent)
@@ -120,10 +120,10 @@ impl Workcell {
         views(document, &Names { assembly: &self.assembly })
     }
 
-    /// The arm that a lane of the run plan moves; lanes without programs have none.
+    /// The arm that a program of the run plan moves.
     #[must_use]
-    pub fn lane_arm(&self, lane: usize) -> Option<Arm> {
-        let program = self.plan.lanes.get(lane)?.programs.first()?;
+    pub fn arm_of(&self, lane: usize, program: usize) -> Option<Arm> {
+        let program = self.plan.lanes.get(lane)?.programs.get(program)?;
         Arm::new(&self.assembly, program.robot, program.tcp).ok()
     }
 
@@ -206,6 +206,18 @@ impl Names<'_> {
             .ok_or_else(|| refuse(place, format!("there is no item \"{id}\"")))
     }
 
+    /// The item `item`, or the link `item/link` of its mechanism.
+    fn item_or_link(&self, name: &str, place: &str) -> Result<Named> {
+        if let Some(item) = self.assembly.cell().position(&ItemId(name.to_owned())) {
+            return Ok(Named::item(item));
+        }
+        let Some((id, link)) = name.split_once('/') else { return self.item(name, place).map(Named::item) };
+        let item = self.item(id, place)?;
+        let link = self.assembly.mechanism(item).and_then(|m| m.link(link));
+        let unknown = || refuse(place, format!("\"{id}\" has no link of the name in \"{name}\""));
+        Ok(Named { item, link: Some(link.ok_or_else(unknown)?) })
+    }
+
     fn node(&self, id: &str, place: &str) -> Result<NodeId> {
         Ok(self.assembly.item_node(self.item(id, place)?))
     }
@@ -244,7 +256,7 @@ fn rules(document: &CellDocument, names: &Names) -> Result<RuleSet> {
     for rule in &document.rules {
         let place = format!("rule \"{}\"", rule.id);
         let side =
-            |ids: &[String]| ids.iter().map(|id| names.item(id, &place)).collect::<Result<Vec<usize>>>();
+            |ids: &[String]| ids.iter().map(|id| names.item_or_link(id, &place)).collect::<Result<Vec<_>>>();
         if rule.between.is_empty() {
             return Err(refuse(&place, "between names no item"));
         }
@@ -259,10 +271,37 @@ fn rules(document: &CellDocument, names: &Names) -> Result<RuleSet> {
     }
     for pair in &document.may_touch {
         let place = format!("may_touch \"{}\" – \"{}\"", pair.a, pair.b);
-        let ends = (names.item(&pair.a, &place)?, names.item(&pair.b, &place)?);
-        set.allowed.push((ends.0, ends.1, pair.reason.clone()));
+        let depth = pair.max_depth_mm.map(|mm| mm * 1e-3);
+        if !depth.is_none_or(|d| (1e-6..1e3).contains(&d)) {
+            return Err(refuse(&place, "max_depth_mm must be from 0.001 to a million"));
+        }
+        let during = pair.during.as_ref().map(|during| {
+            during.iter().map(|stretch| moves(document, stretch, &place)).collect::<Result<Vec<_>>>()
+        });
+        set.allowed.push(Allowance {
+            a: names.item_or_link(&pair.a, &place)?,
+            b: names.item_or_link(&pair.b, &place)?,
+            reason: pair.reason.clone(),
+            depth,
+            during: during.transpose()?.map(|d| d.into_iter().flatten().collect()),
+        });
     }
     Ok(set)
+}
+
+/// Where the moves of a stretch stand in the run plan; a program may run in it several times, or not at all.
+fn moves(document: &CellDocument, stretch: &StretchDocument, place: &str) -> Result<Vec<Moves>> {
+    let program = document.programs.iter().find(|p| p.id == stretch.program);
+    let program = program.ok_or_else(|| refuse(place, format!("there is no program \"{}\"", stretch.program)))?;
+    let (from, to) = (stretch.from_move.unwrap_or(1), stretch.to_move.unwrap_or(program.moves.len()));
+    if from == 0 || from > to || to > program.moves.len() {
+        let message = format!("moves {from} to {to} are not among the {} of \"{}\"", program.moves.len(), program.id);
+        return Err(refuse(place, message));
+    }
+    let lanes = document.run_plan.lanes.iter().enumerate();
+    let runs = lanes.flat_map(|(lane, l)| l.programs.iter().enumerate().map(move |(at, id)| (lane, at, id)));
+    let own = runs.filter(|(_, _, id)| **id == stretch.program);
+    Ok(own.map(|(lane, program, _)| Moves { lane, program, first: from - 1, last: to - 1 }).collect())
 }
 
 fn programs(
@@ -344,7 +383,7 @@ fn program(document: &ProgramDocument, files: &PackageFiles, names: &Names) -> R
 }
 
 /// The pairs of links that the SRDF files of mechanisms let touch.
-fn allowed_links(document: &CellDocument, files: &PackageFiles, names: &Names) -> Result<Vec<AllowedLinks>> {
+fn allowed_by_srdf(document: &CellDocument, files: &PackageFiles, names: &Names) -> Result<Vec<Allowance>> {
     let mut allowed = Vec::new();
     for item in &document.items {
         let Some(file) = item.mechanism.as_ref().and_then(|m| m.srdf.as_ref()) else { continue };
@@ -353,10 +392,11 @@ fn allowed_links(document: &CellDocument, files: &PackageFiles, names: &Names) -
         let mechanism = names.assembly.mechanism(at).expect("it has one");
         let link = |name: &str| {
             let unknown = || FormatError::file(file, format!("{} has no link \"{name}\"", item.name));
-            mechanism.link(name).ok_or_else(unknown)
+            let link = mechanism.link(name).ok_or_else(unknown)?;
+            Ok::<_, FormatError>(Named { item: at, link: Some(link) })
         };
         for (a, b, reason) in read_srdf(files, file, &place)?.may_touch {
-            allowed.push(AllowedLinks { item: at, links: (link(&a)?, link(&b)?), reason });
+            allowed.push(Allowance { a: link(&a)?, b: link(&b)?, reason, depth: None, during: None });
         }
     }
     Ok(allowed)

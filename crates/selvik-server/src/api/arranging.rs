@@ -103,8 +103,18 @@ pub async fn arrange(
     Json(request): Json<ArrangeRequest>,
 ) -> Result<Json<CellDetail>, Problem> {
     let cell = app.cell(id).await?;
+    ahead(&cell, request.base_revision)?;
     let edit = edit_of(&cell, &request)?;
-    app.commit(id, request.base_revision, &edit, Brought::default()).await.map(Json)
+    app.commit(id, request.base_revision.min(cell.revision), edit, Brought::default()).await.map(Json)
+}
+
+/// Numbers are worked out from the cell as it is in memory, so that is what the change is based on.
+fn ahead(cell: &OpenCell, base: i64) -> Result<(), Problem> {
+    if base > cell.revision {
+        let message = format!("the change names revision {base}, but the cell is at {}; load it again", cell.revision);
+        return Err(Problem::refused(message));
+    }
+    Ok(())
 }
 
 fn position(cell: &OpenCell, id: &str) -> Result<usize, Problem> {
@@ -294,7 +304,7 @@ pub async fn add_frame(
         ..ItemDocument::new(format!("{base}-{n}"), format!("{name} {n}"), RoleDocument::Frame)
     };
     let edit = Edit::AddItems { items: vec![item] };
-    app.commit(id, request.base_revision, &edit, Brought::default()).await.map(Json)
+    app.commit(id, request.base_revision.min(cell.revision), edit, Brought::default()).await.map(Json)
 }
 
 fn pose_of(document: &PoseDocument) -> Result<Pose, Problem> {
@@ -394,7 +404,7 @@ fn facts_of(
     });
     let size = selvik_core::spatial::Aabb::around(boxes).map(|b| b.half_extents() * 2e3);
     let masses: Vec<_> = bodies.iter().map(|b| b.surface.mass()).collect();
-    let closed = !bodies.is_empty() && bodies.iter().all(|b| b.surface.topology().is_closed());
+    let closed = !bodies.is_empty() && bodies.iter().all(|b| b.surface.open_edges() == 0);
     let frame = frame_pose(cell, placing, frame, item)?;
     let there = frame.inverse() * world;
     let document = cell.workcell.document.items.iter().find(|i| &i.id == id).expect("every item is written");
@@ -409,8 +419,8 @@ fn facts_of(
         triangles: bodies.iter().map(|b| b.surface.mesh().triangles().len()).sum(),
         volume_mm3: closed.then(|| masses.iter().map(|m| m.volume).sum::<f64>() * 1e9),
         area_mm2: masses.iter().map(|m| m.area).sum::<f64>() * 1e6,
-        open_edges: bodies.iter().map(|b| b.surface.topology().open_edges).sum(),
-        shells: bodies.iter().map(|b| b.surface.topology().component_vertices.len()).sum(),
+        open_edges: bodies.iter().map(|b| b.surface.open_edges()).sum(),
+        shells: bodies.iter().map(|b| b.surface.shells().map_or(1, |s| s.all().len())).sum(),
         files: document.files(),
         links: links.iter().map(|l| l.name.clone()).collect(),
     })

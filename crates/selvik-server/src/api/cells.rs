@@ -46,6 +46,10 @@ pub struct SweptLine {
     broken: i32,
     /// Pairs that were tight.
     tight: i32,
+    /// Pairs that were neither certainly broken nor certainly kept.
+    not_certified: i32,
+    /// What it all came to: `broken`, `not_certified`, `tight` or `meets`.
+    verdict: String,
     /// Whether the cell was changed afterwards.
     changed_since: bool,
 }
@@ -135,9 +139,18 @@ pub struct CellDetail {
     moving_nodes: Vec<usize>,
     path: PathInfo,
     /// What undo would take back.
-    undo: Option<String>,
+    undo: Option<StepInfo>,
     /// What redo would do again.
-    redo: Option<String>,
+    redo: Option<StepInfo>,
+}
+
+/// A step of the edit log.
+#[derive(Serialize, ToSchema)]
+pub struct StepInfo {
+    /// The revision it made.
+    step: i64,
+    /// What was done.
+    label: String,
 }
 
 /// All cells, also those in the bin, the last opened first.
@@ -158,6 +171,8 @@ pub async fn list_cells(State(app): State<App>) -> Result<Json<Vec<CellLine>>, P
             pairs: s.verdicts.pairs,
             broken: s.verdicts.broken,
             tight: s.verdicts.tight,
+            not_certified: s.verdicts.not_certified,
+            verdict: s.verdicts.verdict,
             changed_since: s.changed_since,
         }),
     };
@@ -253,6 +268,7 @@ pub async fn get_cell(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Js
 
 pub async fn detail(app: &App, id: Uuid, cell: &OpenCell) -> Result<CellDetail, Problem> {
     let undo = app.store.undo_state(id).await?;
+    let step = |s: selvik_store::Step| StepInfo { step: s.revision, label: s.label };
     let assembly = &cell.workcell.assembly;
     let bodies = assembly.bodies().iter().enumerate().map(|(index, body)| BodyInfo {
         item: assembly.cell().items()[body.item].id.0.clone(),
@@ -298,8 +314,8 @@ pub async fn detail(app: &App, id: Uuid, cell: &OpenCell) -> Result<CellDetail, 
             moves,
             fault: cell.path.as_ref().err().cloned(),
         },
-        undo: undo.undo,
-        redo: undo.redo,
+        undo: undo.undo.map(step),
+        redo: undo.redo.map(step),
     })
 }
 

@@ -29,7 +29,7 @@ pub async fn edit_cell(
     Path(id): Path<Uuid>,
     Json(request): Json<EditRequest>,
 ) -> Result<Json<CellDetail>, Problem> {
-    app.commit(id, request.base_revision, &request.edit, Brought::default()).await.map(Json)
+    app.commit(id, request.base_revision, request.edit, Brought::default()).await.map(Json)
 }
 
 /// Items by their ids.
@@ -50,22 +50,38 @@ pub async fn deletion(
     Ok(Json(consequences(&cell.workcell.document, &request.items)?))
 }
 
-/// Takes back the last edit.
-#[utoipa::path(post, path = "/api/cells/{id}/undo", params(("id" = Uuid, Path)),
-    responses((status = 200, body = CellDetail), (status = 422, body = Problem)))]
-pub async fn undo(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<CellDetail>, Problem> {
-    let before = app.cell(id).await?;
-    let committed = app.store.undo(id).await;
-    app.finish(id, &before, committed, Brought::default()).await.map(Json)
+/// Which step is meant.
+#[derive(Deserialize, ToSchema)]
+pub struct StepRequest {
+    /// The revision that the edit made which is to be taken back, or done again.
+    step: i64,
 }
 
-/// Does again what was undone last.
-#[utoipa::path(post, path = "/api/cells/{id}/redo", params(("id" = Uuid, Path)),
-    responses((status = 200, body = CellDetail), (status = 422, body = Problem)))]
-pub async fn redo(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<CellDetail>, Problem> {
-    let before = app.cell(id).await?;
-    let committed = app.store.redo(id).await;
-    app.finish(id, &before, committed, Brought::default()).await.map(Json)
+/// Takes back the last edit, if it is the one that is meant.
+#[utoipa::path(post, path = "/api/cells/{id}/undo", params(("id" = Uuid, Path)), request_body = StepRequest,
+    responses((status = 200, body = CellDetail), (status = 409, body = Problem), (status = 422, body = Problem)))]
+pub async fn undo(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Json(request): Json<StepRequest>,
+) -> Result<Json<CellDetail>, Problem> {
+    app.walk(id, Walk::Undo, request.step).await.map(Json)
+}
+
+/// Does again what was undone last, if it is what is meant.
+#[utoipa::path(post, path = "/api/cells/{id}/redo", params(("id" = Uuid, Path)), request_body = StepRequest,
+    responses((status = 200, body = CellDetail), (status = 409, body = Problem), (status = 422, body = Problem)))]
+pub async fn redo(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Json(request): Json<StepRequest>,
+) -> Result<Json<CellDetail>, Problem> {
+    app.walk(id, Walk::Redo, request.step).await.map(Json)
+}
+
+enum Walk {
+    Undo,
+    Redo,
 }
 
 /// What an edit brings along.
@@ -77,32 +93,69 @@ pub struct Brought {
     pub read: Option<Arc<Workcell>>,
 }
 
+/// How often a change is checked anew because somebody on another server came before it.
+const TRIES: usize = 20;
+
 impl App {
-    /// Does an edit made looking at revision `base`: stores it, takes it into memory and tells open pages.
+    /// Does an edit made looking at revision `base`: stores it, takes it into memory and tells open pages, all of it even
+    /// if whoever asked leaves meanwhile. Changes of one cell take turns.
     pub(crate) async fn commit(
+        &self,
+        id: Uuid,
+        base: i64,
+        edit: Edit,
+        brought: Brought,
+    ) -> Result<CellDetail, Problem> {
+        let app = self.clone();
+        tokio::spawn(async move {
+            let turn = app.turn(id);
+            let _turn = turn.lock().await;
+            app.commit_in_turn(id, base, &edit, brought).await
+        })
+        .await?
+    }
+
+    async fn commit_in_turn(
         &self,
         id: Uuid,
         base: i64,
         edit: &Edit,
         brought: Brought,
     ) -> Result<CellDetail, Problem> {
-        let before = self.cell(id).await?;
-        let mut files = (*before.files).clone();
-        files.extend(&brought.files);
-        let check = |document: &CellDocument| -> Result<(), FormatError> {
-            if only_views_differ(&before.workcell.document, document) {
-                return before.workcell.check_views(document);
+        for _ in 0..TRIES {
+            let before = self.cell(id).await?;
+            let mut files = (*before.files).clone();
+            files.extend(&brought.files);
+            let check = |document: &CellDocument| -> Result<(), FormatError> {
+                if only_views_differ(&before.workcell.document, document) {
+                    return before.workcell.check_views(document);
+                }
+                let mut known = vec![&before.workcell];
+                known.extend(brought.read.as_deref());
+                Workcell::built_on(&known, document.clone(), &files).map(drop)
+            };
+            match self.store.edit(id, (base, before.revision), edit, &brought.files, check).await {
+                // Whoever came before came by another way than this server.
+                Err(StoreError::Moved) => drop(self.reopen(id).await?),
+                committed => return self.finish(id, &before, committed, brought).await,
             }
-            let mut known = vec![&before.workcell];
-            known.extend(brought.read.as_deref());
-            Workcell::built_on(&known, document.clone(), &files).map(drop)
-        };
-        let committed = self.store.edit(id, base, edit, &brought.files, check).await;
-        if let Err(StoreError::Conflict { .. }) = committed {
-            // Whoever came before may have come by another way than this server.
-            self.reopen(id).await?;
         }
-        self.finish(id, &before, committed, brought).await
+        Err(StoreError::Moved.into())
+    }
+
+    async fn walk(&self, id: Uuid, which: Walk, step: i64) -> Result<CellDetail, Problem> {
+        let app = self.clone();
+        tokio::spawn(async move {
+            let turn = app.turn(id);
+            let _turn = turn.lock().await;
+            let before = app.cell(id).await?;
+            let committed = match which {
+                Walk::Undo => app.store.undo(id, step).await,
+                Walk::Redo => app.store.redo(id, step).await,
+            };
+            app.finish(id, &before, committed, Brought::default()).await
+        })
+        .await?
     }
 
     async fn finish(
@@ -114,7 +167,15 @@ impl App {
     ) -> Result<CellDetail, Problem> {
         let Committed { revision, label, document } = committed?;
         let change = Change { revision, document, added: brought.files, also: brought.read };
-        let cell = self.follow(id, before, change).await?;
+        let cell = match self.follow(id, before, change).await {
+            Ok(cell) => cell,
+            // It is stored: what memory could not follow is read anew.
+            Err(_) => self.reopen(id).await?,
+        };
+        self.stop_sweeps_but(id, &cell.fingerprint);
+        if let Err(error) = self.store.note_fingerprint(id, revision, &cell.fingerprint).await {
+            tracing::warn!("what the list of cells says of sweeps may be late: {error}");
+        }
         self.live.tell(Event::Changed { cell: id, revision, label });
         detail(self, id, &cell).await
     }

@@ -40,6 +40,10 @@ pub struct LastSweep {
     findings: Option<Findings>,
     /// The sweep that runs now, if one does.
     running: Option<RunningJob>,
+    /// Whether a sweep was begun that neither ended nor runs: it died with its server, or what it found could not be kept.
+    lost: bool,
+    /// Whether there are findings of an earlier build that this one can't read.
+    unreadable: bool,
 }
 
 /// What the last finished sweep found.
@@ -49,10 +53,13 @@ pub async fn last_sweep(State(app): State<App>, Path(id): Path<Uuid>) -> Result<
     // Asked first: a sweep that ends in between is then told over the socket.
     let running = app.jobs.of_cell(id);
     let kept = app.store.last_sweep(id).await?;
-    let (fingerprint, report) = kept.unzip();
+    let lost = running.is_none() && app.store.sweeping_since(id).await?.is_some();
+    let (fingerprint, report) = kept.map(|k| (k.fingerprint, k.report)).unzip();
     let fresh = fingerprint.as_ref() == Some(&cell.fingerprint);
-    let findings = report.and_then(|report| serde_json::from_value(report).ok());
-    Ok(Json(LastSweep { fresh, fingerprint, findings, running }))
+    let kept = report.is_some();
+    let findings: Option<Findings> = report.and_then(|report| serde_json::from_value(report).ok());
+    let unreadable = kept && findings.is_none();
+    Ok(Json(LastSweep { fresh, fingerprint, findings, running, lost, unreadable }))
 }
 
 /// Stops a job.

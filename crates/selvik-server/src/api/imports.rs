@@ -207,7 +207,7 @@ async fn store_items(
         }
         ImportInto::Cell { id, base_revision } => {
             let brought = Brought { files, read: Some(Arc::new(workcell)) };
-            app.commit(id, base_revision, &Edit::AddItems { items }, brought).await?;
+            app.commit(id, base_revision, Edit::AddItems { items }, brought).await?;
             id
         }
     };

@@ -2,7 +2,9 @@ use std::fmt::Write;
 use std::path::Path;
 
 use selvik_core::clearance::{Progress, SweepOptions, sweep};
-use selvik_formats::report::{PairReport, ReachReport, SweepReport, Verdict, reach_report, sweep_report};
+use selvik_formats::report::{
+    Caveat, PairReport, ReachReport, SweepReport, Verdict, caveats, reach_report, sweep_report,
+};
 use serde::Serialize;
 
 use super::open_workcell;
@@ -16,8 +18,10 @@ pub struct Checked {
     pub clearance: SweepReport,
     /// Reach at every target.
     pub reach: ReachReport,
-    /// Whether all rules hold.
-    pub holds: bool,
+    /// What it all comes to.
+    pub verdict: Verdict,
+    /// What was not looked at, and what the verdicts rest on.
+    pub caveats: Vec<Caveat>,
 }
 
 /// Sweeps the run plan of the package at `path` and checks its reach.
@@ -39,12 +43,23 @@ pub fn check(path: &Path, tolerance_mm: f64, all: bool) -> Result<Checked, Strin
     let found = sweep(&workcell.assembly, &motion, &workcell.rules, &options, &Progress::default());
     let clearance = sweep_report(&workcell, &motion, &found, options.tolerance);
     let reach = reach_report(&workcell, &motion);
-    let holds = clearance.pairs.iter().all(|p| p.verdict != Verdict::Broken)
-        && reach.rows.iter().all(|r| r.verdict != Verdict::Broken);
-    Ok(Checked { cell: workcell.document.name.clone(), clearance, reach, holds })
+    let verdict = clearance.verdict.min(reach.verdict.unwrap_or(Verdict::Meets));
+    let caveats = caveats(&workcell, &motion);
+    Ok(Checked { cell: workcell.document.name.clone(), clearance, reach, verdict, caveats })
 }
 
 impl Checked {
+    /// 0 when everything a rule asks for is certified, 1 when something is broken, 3 when nothing is broken but
+    /// something not certified.
+    #[must_use]
+    pub fn exit_code(&self) -> u8 {
+        match self.verdict {
+            Verdict::Broken => 1,
+            Verdict::NotCertified => 3,
+            Verdict::Tight | Verdict::Meets => 0,
+        }
+    }
+
     /// The findings as a table for people.
     #[must_use]
     pub fn table(&self) -> String {
@@ -56,12 +71,20 @@ impl Checked {
             self.clearance.left_out.len(),
             self.clearance.tolerance_mm,
         );
-        let (shown, rest): (Vec<&PairReport>, Vec<&PairReport>) =
-            self.clearance.pairs.iter().partition(|p| p.verdict != Verdict::Meets);
+        if self.clearance.rules.is_empty() {
+            text += "  not certified  the cell has no rule, so nothing is measured\n";
+        }
+        for rule in &self.clearance.rules {
+            for reason in &rule.reasons {
+                let _ = writeln!(text, "  {:<13}  rule \"{}\": {reason}", word(Verdict::NotCertified), rule.name);
+            }
+        }
+        let (rest, shown): (Vec<&PairReport>, Vec<&PairReport>) =
+            self.clearance.pairs.iter().partition(|p| p.verdict == Verdict::Meets && p.reasons.is_empty());
         for p in shown {
             let _ = writeln!(
                 text,
-                "  {:<6} {:>8.3} mm (at least {:.3})  needs {:>5.1}  at {:>8.3} s  {} – {}{}",
+                "  {:<13} {:>8.3} mm (at least {:.3})  needs {:>5.1}  at {:>8.3} s  {} – {}{}",
                 word(p.verdict),
                 p.attained_mm,
                 p.lower_mm,
@@ -71,21 +94,37 @@ impl Checked {
                 p.b.name,
                 lasting(p),
             );
+            for reason in &p.reasons {
+                let _ = writeln!(text, "                {reason}");
+            }
         }
         let _ = writeln!(text, "  {} more pairs meet their rule.\n\nReach", rest.len());
         for row in &self.reach.rows {
-            let spare = row.spare_percent.map_or("      –".to_owned(), |s| format!("{s:>6.2} %"));
             let _ = writeln!(
                 text,
-                "  {:<6} {spare} to spare  {:>8.1} mm from the base  at {:>8.3} s  {}: {}",
-                word(row.verdict),
+                "  {:<13} {:>6.2} % to spare  {:>8.1} mm from the base  at {:>8.3} s  {}: {}{}",
+                row.verdict.map_or("no rule", word),
+                row.spare_percent,
                 row.straight_mm,
                 row.time_s,
                 row.program,
                 row.label,
+                row.reason.as_ref().map_or(String::new(), |r| format!("\n                {r}")),
             );
         }
-        let _ = writeln!(text, "\n{}", if self.holds { "All rules hold." } else { "Rules are broken." });
+        if !self.caveats.is_empty() {
+            text += "\nNot looked at, or assumed\n";
+            for caveat in &self.caveats {
+                let _ = writeln!(text, "  {}", caveat.text);
+            }
+        }
+        let end = match self.verdict {
+            Verdict::Broken => "Rules are broken.",
+            Verdict::NotCertified => "Nothing is broken, but not everything is certified.",
+            Verdict::Tight => "All rules hold; some clearances are tight.",
+            Verdict::Meets => "All rules hold.",
+        };
+        let _ = writeln!(text, "\n{end}");
         text
     }
 }
@@ -93,6 +132,7 @@ impl Checked {
 fn word(verdict: Verdict) -> &'static str {
     match verdict {
         Verdict::Broken => "BROKEN",
+        Verdict::NotCertified => "not certified",
         Verdict::Tight => "tight",
         Verdict::Meets => "meets",
     }
@@ -101,7 +141,9 @@ fn word(verdict: Verdict) -> &'static str {
 fn lasting(pair: &PairReport) -> String {
     let total: f64 = pair.broken.iter().map(|i| i.end_s[1] - i.start_s[0]).sum();
     if total > 0.0 {
-        format!("  broken for {total:.3} s in {} times", pair.broken.len())
+        let times = if pair.broken.len() == 1 { "once".to_owned() } else { format!("in {} times", pair.broken.len()) };
+        let certain = if pair.verdict == Verdict::Broken { "broken" } else { "not certain" };
+        format!("  {certain} for {total:.3} s, {times}")
     } else {
         String::new()
     }

@@ -57,8 +57,8 @@ pub enum Command {
         #[arg(long, env = "SELVIK_DATABASE")]
         database: String,
     },
-    /// Sweep a package's run plan and check its reach. Exit code 0: all rules hold; 1: one is
-    /// broken; 2: bad input.
+    /// Sweep a package's run plan and check its reach. Exit code 0: everything a rule asks for is certified;
+    /// 1: something is broken; 2: bad input; 3: nothing is broken, but something is not certified.
     Check {
         /// A folder or zip.
         package: PathBuf,

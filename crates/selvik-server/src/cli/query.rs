@@ -3,7 +3,7 @@ use std::path::Path;
 use clap::Subcommand;
 use indexmap::IndexMap;
 use selvik_core::cell::ItemId;
-use selvik_core::clearance::{Limit, distance};
+use selvik_core::clearance::{Limit, Side, distance};
 use selvik_core::mesh::Surface;
 use selvik_core::robot::{Arm, BodyId};
 use selvik_core::section::cut;
@@ -217,12 +217,17 @@ fn placed<'a>(workcell: &'a Workcell, poses: &[Pose], id: BodyId) -> (&'a Surfac
 fn between(workcell: &Workcell, q: &[f64], a: &[BodyId], b: &[BodyId]) -> Result<Value, String> {
     let poses = workcell.assembly.poses(q);
     let mut best: Option<(f64, Value)> = None;
+    let mut undecided = Vec::new();
     for &x in a {
         for &y in b {
             let ((sx, px), (sy, py)) = (placed(workcell, &poses, x), placed(workcell, &poses, y));
             let enough = best.as_ref().map_or(f64::INFINITY, |b| b.0);
             let limit = Limit { enough, ..Limit::default() };
             let answer = distance(sx, sy, &px.inv_mul(&py), limit);
+            if let Some(side) = answer.undecided {
+                let open = if side == Side::First { x } else { y };
+                undecided.push(format!("{} is open: the other body may lie inside it", workcell.assembly.body_name(open)));
+            }
             if let Some(closest) = answer.closest {
                 best = Some((
                     closest.distance,
@@ -237,6 +242,9 @@ fn between(workcell: &Workcell, q: &[f64], a: &[BodyId], b: &[BodyId]) -> Result
                 ));
             }
         }
+    }
+    if let (Some((_, answer)), false) = (&mut best, undecided.is_empty()) {
+        answer["not_certain"] = undecided.into();
     }
     best.map(|b| b.1).ok_or_else(|| "nothing to measure".to_owned())
 }

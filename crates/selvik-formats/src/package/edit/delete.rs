@@ -48,7 +48,7 @@ fn take_out(document: &mut CellDocument, items: &[String]) -> Result<Consequence
     let gone: HashSet<String> = family.iter().map(|&at| document.items[at].id.clone()).collect();
     let names = family.iter().map(|&at| document.items[at].name.clone()).collect();
     let name = |id: &String| document.items.iter().find(|i| &i.id == id).map_or(id, |i| &i.name).clone();
-    let pairs = document.may_touch.iter().filter(|p| gone.contains(&p.a) || gone.contains(&p.b));
+    let pairs = document.may_touch.iter().filter(|p| names_one_of(&p.a, &gone) || names_one_of(&p.b, &gone));
     let pairs = pairs.map(|p| format!("{} – {}", name(&p.a), name(&p.b))).collect();
     document.items.retain(|i| !gone.contains(&i.id));
     let (programs, rules) = forget(document, &gone);
@@ -68,15 +68,20 @@ pub(super) fn forget(document: &mut CellDocument, gone: &HashSet<String>) -> (Ve
     let mut rules = Vec::new();
     document.rules.retain_mut(|rule| {
         let open = rule.and.is_empty();
-        rule.between.retain(|id| !gone.contains(id));
-        rule.and.retain(|id| !gone.contains(id));
+        rule.between.retain(|id| !names_one_of(id, gone));
+        rule.and.retain(|id| !names_one_of(id, gone));
         let stays = !rule.between.is_empty() && (open || !rule.and.is_empty());
         if !stays {
             rules.push(rule.name.clone());
         }
         stays
     });
-    document.may_touch.retain(|pair| !gone.contains(&pair.a) && !gone.contains(&pair.b));
+    document.may_touch.retain(|pair| !names_one_of(&pair.a, gone) && !names_one_of(&pair.b, gone));
+    for pair in &mut document.may_touch {
+        if let Some(during) = &mut pair.during {
+            during.retain(|stretch| !lost.contains(&stretch.program));
+        }
+    }
     for view in &mut document.views {
         view.hidden.retain(|id| !gone.contains(id));
     }
@@ -84,6 +89,11 @@ pub(super) fn forget(document: &mut CellDocument, gone: &HashSet<String>) -> (Ve
         set.items.retain(|id| !gone.contains(id));
     }
     (programs.into_iter().map(|p| p.name).collect(), rules)
+}
+
+/// Whether `item` or `item/link` names one of the items.
+fn names_one_of(name: &str, items: &HashSet<String>) -> bool {
+    items.contains(name) || name.split_once('/').is_some_and(|(item, _)| items.contains(item))
 }
 
 /// Whether a program can't be run without one of the items that are gone.

@@ -1,0 +1,194 @@
+//! How deep two bodies overlap.
+//!
+//! The depth of an overlap is its thickness: the diameter of the largest ball that lies in both bodies. It is found by
+//! dividing the box that both share: how deep a point lies inside a body changes no faster than the point moves, so
+//! what is known of the middle of a cell bounds all of it, and what is known of one instant bounds its neighbours.
+
+use std::collections::BinaryHeap;
+
+use super::distance::distance_to_point;
+use super::pair_motion::PairMotion;
+use crate::mesh::{Containment, Surface};
+use crate::spatial::{Aabb, Point, Pose, Vector};
+
+/// The largest depth over some time, bracketed.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct DepthBracket {
+    /// As deep certainly at `time`, m.
+    pub lower: f64,
+    /// Never deeper than this, m.
+    pub upper: f64,
+    /// When the lower value was found, s.
+    pub time: f64,
+}
+
+/// Stretches of time are divided no further than this, s.
+const SHORTEST: f64 = 1e-4;
+/// What a cell costs, in boxes.
+const CELL: u64 = 200;
+
+impl PairMotion<'_> {
+    /// The largest depth during `times` (s), until it is certain to be at most `limit` (m) or not, or `work` is spent.
+    pub(super) fn depth_over(
+        &mut self,
+        times: &[(f64, f64)],
+        limit: f64,
+        tolerance: f64,
+        work: u64,
+        keep_on: &dyn Fn() -> bool,
+    ) -> DepthBracket {
+        let until = self.work.saturating_add(work);
+        let mut bracket = DepthBracket { lower: 0.0, upper: 0.0, time: times.first().map_or(0.0, |t| t.0) };
+        let mut open: Vec<(f64, f64)> = times.to_vec();
+        while let Some((from, to)) = open.pop() {
+            let middle = f64::midpoint(from, to);
+            let looks = [from, middle, to].map(|t| self.glance(t));
+            let motion = self.motion(&looks[0], &looks[1]).max(self.motion(&looks[1], &looks[2]));
+            let unsure = 2.0 * (motion + self.unsure());
+            let relative = looks[1].postures[0].body.inv_mul(&looks[1].postures[1].body);
+            let wanted = (limit - unsure).max(0.0);
+            let [a, b] = [&self.surfaces[0], &self.surfaces[1]];
+            let mut left = until.saturating_sub(self.work) / CELL;
+            let here = depth_at(a, b, &relative, wanted, tolerance * 0.1, &mut left, keep_on);
+            self.work = until.saturating_sub(left * CELL);
+            if here.0 > bracket.lower {
+                bracket = DepthBracket { lower: here.0, time: middle, ..bracket };
+            }
+            let upper = here.1 + unsure;
+            let settled = upper <= limit;
+            let spent = left == 0 || !keep_on() || to - from <= SHORTEST || bracket.lower > limit;
+            if settled || spent {
+                bracket.upper = bracket.upper.max(upper);
+                if bracket.lower > limit {
+                    break;
+                }
+            } else {
+                open.extend([(from, middle), (middle, to)]);
+            }
+        }
+        bracket.upper = bracket.upper.max(bracket.lower);
+        bracket
+    }
+}
+
+/// A cell of space, the one that may hold the deepest point first.
+struct Cell {
+    upper: f64,
+    centre: Point,
+    half: Vector,
+}
+
+impl PartialEq for Cell {
+    fn eq(&self, other: &Self) -> bool {
+        self.cmp(other).is_eq()
+    }
+}
+
+impl Eq for Cell {}
+
+impl PartialOrd for Cell {
+    fn partial_cmp(&self, other: &Self) -> Option<std::cmp::Ordering> {
+        Some(self.cmp(other))
+    }
+}
+
+impl Ord for Cell {
+    fn cmp(&self, other: &Self) -> std::cmp::Ordering {
+        self.upper.total_cmp(&other.upper)
+    }
+}
+
+/// The depth (m) at which `a` and `b` overlap, `b` at `pose` in the frame of `a`: at least the first, at most the second
+/// value; only as closely as it takes to know whether it is at most `wanted`, and no closer than `tolerance`.
+fn depth_at(
+    a: &Surface,
+    b: &Surface,
+    pose: &Pose,
+    wanted: f64,
+    tolerance: f64,
+    cells: &mut u64,
+    keep_on: &dyn Fn() -> bool,
+) -> (f64, f64) {
+    let Some(shared) = shared(a.bounds(), &b.bounds().moved(pose)) else { return (0.0, 0.0) };
+    let back = pose.inverse();
+    // How deep a point lies inside both; negative outside.
+    let depth = |p: &Point| inside(a, p).min(inside(b, &(back * p)));
+    let mut best = 0.0f64;
+    let mut open = BinaryHeap::new();
+    let push = |open: &mut BinaryHeap<Cell>, centre: Point, half: Vector, best: &mut f64| {
+        let here = depth(&centre);
+        *best = best.max(here);
+        let upper = here + half.norm();
+        if upper > *best {
+            open.push(Cell { upper, centre, half });
+        }
+    };
+    push(&mut open, shared.centre(), shared.half_extents(), &mut best);
+    while let Some(cell) = open.pop() {
+        let known = cell.upper.max(best);
+        if 2.0 * known <= wanted || 2.0 * best > wanted && known - best <= tolerance || known - best <= tolerance {
+            return (2.0 * best, 2.0 * known);
+        }
+        if *cells == 0 || !keep_on() {
+            return (2.0 * best, 2.0 * known);
+        }
+        *cells -= 1;
+        let longest = cell.half.imax();
+        let mut half = cell.half;
+        half[longest] *= 0.5;
+        for sign in [-1.0, 1.0] {
+            let mut centre = cell.centre;
+            centre[longest] += sign * half[longest];
+            push(&mut open, centre, half, &mut best);
+        }
+    }
+    (2.0 * best, 2.0 * best)
+}
+
+fn shared(a: &Aabb, b: &Aabb) -> Option<Aabb> {
+    let (min, max) = (a.min.sup(&b.min), a.max.inf(&b.max));
+    (0..3).all(|i| min[i] <= max[i]).then_some(Aabb { min, max })
+}
+
+/// How deep `point` lies inside `body`, m; negative outside. Where it can't be told, it counts as inside.
+fn inside(body: &Surface, point: &Point) -> f64 {
+    let round = body.depth_in_round(point);
+    if body.is_sheet() {
+        return round.unwrap_or(f64::NEG_INFINITY).max(-distance_to_point(body, point));
+    }
+    let off = distance_to_point(body, point);
+    let own = if body.contains(point) == Containment::Outside { -off } else { off };
+    round.map_or(own, |r| r.max(own))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::mesh::Shape;
+    use crate::spatial::pose_from_rpy;
+
+    fn body(shape: Shape) -> Surface {
+        Surface::of_shapes(&[(shape, Pose::identity())]).unwrap()
+    }
+
+    /// Two boxes that share a slab are as deep as it is thick; balls as deep as they share of the line between their
+    /// middles; a pin through a plate as thick as the thinner of both.
+    #[rstest::rstest]
+    #[case::a_slab(Shape::Box([0.1; 3]), Shape::Box([0.1; 3]), [0.097, 0.0, 0.0], 0.003)]
+    #[case::apart(Shape::Box([0.1; 3]), Shape::Box([0.1; 3]), [0.12, 0.0, 0.0], 0.0)]
+    #[case::balls(Shape::Sphere { radius: 0.05 }, Shape::Sphere { radius: 0.03 }, [0.07, 0.0, 0.0], 0.01)]
+    #[case::a_ball_in_a_box(Shape::Box([0.1; 3]), Shape::Sphere { radius: 0.02 }, [0.0; 3], 0.04)]
+    #[case::a_pin_through_a_plate(Shape::Box([0.2, 0.2, 0.004]), Shape::Box([0.01, 0.01, 0.1]), [0.0; 3], 0.004)]
+    fn an_overlap_is_as_deep_as_it_is_thick(
+        #[case] a: Shape,
+        #[case] b: Shape,
+        #[case] at: [f64; 3],
+        #[case] expected: f64,
+    ) {
+        let mut cells = 20_000;
+        let (lower, upper) =
+            depth_at(&body(a), &body(b), &pose_from_rpy(at, [0.0; 3]), 0.0, 2e-5, &mut cells, &|| true);
+        assert!(lower <= expected + 1e-9 && expected <= upper + 1e-9, "{lower} {expected} {upper}");
+        assert!(upper - lower <= 1e-3, "{lower} {upper}");
+    }
+}

@@ -1,0 +1,182 @@
+use std::sync::Arc;
+use std::sync::atomic::AtomicBool;
+
+use super::bracket::Approach;
+use super::chain::{Chain, Posture};
+use super::distance::{Closest, Limit, Side, distance};
+use super::motion_bound::MotionBound;
+use crate::mesh::Surface;
+use crate::program::Path;
+use crate::robot::{Assembly, BodyId, NodeId};
+
+/// Two bodies on a path: answers distances at instants and bounds between them.
+pub struct PairMotion<'a> {
+    assembly: &'a Assembly,
+    path: &'a Path,
+    /// The first body's frame, for points in the world.
+    node: NodeId,
+    pub(super) surfaces: [Arc<Surface>; 2],
+    chains: [Chain; 2],
+    bounds: [MotionBound; 2],
+    deviation: f64,
+    hint: Option<(u32, u32)>,
+    before: Vec<f64>,
+    travel: Vec<f64>,
+    stop: Option<&'a AtomicBool>,
+    undecided: Option<Undecided>,
+    /// Exact queries asked so far.
+    pub queries: usize,
+    /// Boxes looked at for them, and a few for the asking.
+    pub(super) work: u64,
+}
+
+/// Which body is open so that the other may lie inside it, and when that was first seen.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Undecided {
+    /// The open one.
+    pub open: Side,
+    /// s
+    pub time: f64,
+}
+
+/// An instant that was looked at: its poses and what is known of the distance there.
+#[derive(Clone)]
+pub(super) struct Look {
+    pub time: f64,
+    pub postures: Arc<[Posture; 2]>,
+    /// A distance certainly kept by the programmed motion, m.
+    pub lower: f64,
+    /// A distance that is attained, m, where it was needed.
+    pub attained: Option<f64>,
+    /// How much of the distance was given away, m.
+    pub slack: f64,
+}
+
+/// What a query costs beside the boxes it looks at, in boxes.
+const ASKING: u64 = 40;
+
+impl<'a> PairMotion<'a> {
+    /// Follows bodies `a` and `b` of `assembly` along `path`.
+    #[must_use]
+    pub fn new(assembly: &'a Assembly, path: &'a Path, a: BodyId, b: BodyId) -> Self {
+        let joints = assembly.joints().len();
+        let surfaces = [a, b].map(|id| Arc::clone(&assembly.body(id).surface));
+        let chains = Chain::of_pair(assembly, a, b);
+        let deviation = chains.iter().map(|c| c.deviation(path)).sum();
+        Self {
+            assembly,
+            path,
+            node: assembly.body(a).node,
+            bounds: [0, 1].map(|i| MotionBound::of(&surfaces[i])),
+            chains,
+            surfaces,
+            deviation,
+            hint: None,
+            before: vec![0.0; joints],
+            travel: vec![0.0; joints],
+            stop: None,
+            undecided: None,
+            queries: 0,
+            work: 0,
+        }
+    }
+
+    /// Queries end when `stop` becomes true.
+    pub(super) fn stopped_by(mut self, stop: &'a AtomicBool) -> Self {
+        self.stop = Some(stop);
+        self
+    }
+
+    /// How far the programmed motion may be off the path between its knots, m.
+    #[must_use]
+    pub fn deviation(&self) -> f64 {
+        self.deviation
+    }
+
+    /// Whether it could not be told at some instant if one body lies inside the other.
+    #[must_use]
+    pub fn undecided(&self) -> Option<Undecided> {
+        self.undecided
+    }
+
+    /// Whether nothing ever moves between the two.
+    pub(super) fn is_still(&self) -> bool {
+        self.chains.iter().all(|c| c.joints.is_empty())
+    }
+
+    fn postures(&self, time: f64) -> Arc<[Posture; 2]> {
+        let q = self.path.at(time);
+        Arc::new([0, 1].map(|i| self.chains[i].posture(&q)))
+    }
+
+    /// The distance at `time`, within `slack` and only if it is less than `enough`.
+    pub(super) fn look(&mut self, time: f64, enough: f64, slack: f64) -> (Look, Option<Closest>) {
+        let postures = self.postures(time);
+        let relative = postures[0].body.inv_mul(&postures[1].body);
+        self.queries += 1;
+        let limit = Limit { enough, slack, hint: self.hint, stop: self.stop };
+        let answer = distance(&self.surfaces[0], &self.surfaces[1], &relative, limit);
+        self.work += answer.work + ASKING;
+        if let Some(found) = answer.closest {
+            self.hint = Some(found.triangles);
+        }
+        if let (None, Some(open)) = (self.undecided, answer.undecided) {
+            self.undecided = Some(Undecided { open, time });
+        }
+        let lower = (answer.lower - self.deviation).max(self.balls_apart(&postures)).max(0.0);
+        let attained = answer.closest.map(|c| c.distance);
+        (Look { time, postures, lower, attained, slack }, answer.closest)
+    }
+
+    /// What the bodies' balls alone say about the distance at `time`.
+    pub(super) fn glance(&mut self, time: f64) -> Look {
+        self.work += ASKING;
+        let postures = self.postures(time);
+        Look { time, lower: self.balls_apart(&postures), attained: None, postures, slack: f64::INFINITY }
+    }
+
+    fn balls_apart(&self, postures: &[Posture; 2]) -> f64 {
+        let [(ca, ra), (cb, rb)] = [0, 1].map(|i| self.surfaces[i].ball());
+        let (pa, pb) = (postures[0].body * ca, postures[1].body * cb);
+        ((pa - pb).norm() - ra - rb - self.deviation - super::ROUNDING).max(0.0)
+    }
+
+    /// How far any point of one body moves against the other between two looks, at most, m.
+    pub(super) fn motion(&mut self, a: &Look, b: &Look) -> f64 {
+        self.path.travelled_until(a.time, &mut self.before);
+        self.path.travelled_until(b.time, &mut self.travel);
+        self.travel.iter_mut().zip(&self.before).for_each(|(to, from)| *to -= from);
+        // The bound holds round either end; the smaller is as true.
+        let around = |postures: &[Posture; 2]| -> f64 {
+            (0..2).map(|i| self.bounds[i].over(&self.chains[i], &postures[i], &self.travel)).sum()
+        };
+        around(&a.postures).min(around(&b.postures))
+    }
+
+    pub(super) fn approach(&self, look: &Look, found: &Closest) -> Approach {
+        let frame = self.assembly.pose_of(self.node, &self.path.at(look.time));
+        Approach {
+            time: look.time,
+            distance: found.distance,
+            on_a: frame * found.on_a,
+            on_b: frame * found.on_b,
+            overlap: found.overlap,
+        }
+    }
+}
+
+/// d(t) ≥ max(d(a) − M(a, t), d(b) − M(t, b)) ≥ (d(a) + d(b) − M(a, b)) / 2, and nothing smaller than
+/// either end less the whole motion.
+pub(super) fn lower_between(a: &Look, b: &Look, motion: f64) -> f64 {
+    let both = (a.lower + b.lower - motion) / 2.0;
+    both.max(a.lower - motion).max(b.lower - motion).max(0.0)
+}
+
+/// Nothing in the stretch is farther apart than this, m: by the same reasoning from above.
+pub(super) fn upper_between(a: &Look, b: &Look, motion: f64) -> f64 {
+    match (a.attained, b.attained) {
+        (Some(x), Some(y)) => f64::midpoint(x + y, motion).min(x + motion).min(y + motion),
+        (Some(x), None) | (None, Some(x)) => x + motion,
+        (None, None) => f64::INFINITY,
+    }
+}

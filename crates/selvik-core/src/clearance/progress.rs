@@ -1,0 +1,42 @@
+use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
+
+/// How far long work has come; shared with whoever watches or stops it.
+#[derive(Debug, Default)]
+pub struct Progress {
+    done: AtomicUsize,
+    total: AtomicUsize,
+    stopped: AtomicBool,
+}
+
+impl Progress {
+    /// Steps done, and steps in all: a pair swept, or drawn in the band, is one.
+    #[must_use]
+    pub fn state(&self) -> (usize, usize) {
+        (self.done.load(Ordering::Relaxed), self.total.load(Ordering::Relaxed))
+    }
+
+    /// So many more steps lie ahead.
+    pub(super) fn expect(&self, steps: usize) {
+        self.total.fetch_add(steps, Ordering::Relaxed);
+    }
+
+    /// One step is done.
+    pub(super) fn step(&self) {
+        self.done.fetch_add(1, Ordering::Relaxed);
+    }
+
+    /// Asks the work to stop; it does within a query.
+    pub fn stop(&self) {
+        self.stopped.store(true, Ordering::Relaxed);
+    }
+
+    /// Whether it was asked to stop.
+    #[must_use]
+    pub fn stopped(&self) -> bool {
+        self.stopped.load(Ordering::Relaxed)
+    }
+
+    pub(super) fn stop_flag(&self) -> &AtomicBool {
+        &self.stopped
+    }
+}
