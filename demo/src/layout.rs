@@ -2,7 +2,7 @@
 
 use indexmap::IndexMap;
 use selvik_formats::package::{
-    BodyDocument, CellDocument, ColoursDocument, FORMAT, FrameKind, ItemDocument, LengthUnit,
+    BodyDocument, CellDocument, ColoursDocument, FORMAT, FrameKind, ItemDocument, LengthUnit, LinkGeometry,
     MayTouchDocument, MechanismDocument, MechanismSource, PoseDocument, ProjectionKind, ReachRuleDocument,
     RoleDocument, RuleDocument, RunPlanDocument, SavedViewDocument, ShapeDocument, StyleDocument,
     TourDocument, TourStopDocument, UpAxis, ViewpointDocument,
@@ -48,6 +48,9 @@ fn mechanism(urdf: &str, rest: &[(&str, f64)]) -> Option<MechanismDocument> {
         rest_deg_or_mm: rest.iter().map(|&(j, v)| (j.to_owned(), v)).collect(),
         acceleration_deg_or_mm_s2: IndexMap::new(),
         srdf: None,
+        velocity_deg_or_mm_s: IndexMap::new(),
+        limits_deg_or_mm: IndexMap::new(),
+        geometry: LinkGeometry::Visual,
     })
 }
 
@@ -85,6 +88,8 @@ pub fn document() -> CellDocument {
         a: a.to_owned(),
         b: b.to_owned(),
         reason: reason.to_owned(),
+        max_depth_mm: None,
+        during: None,
     };
     CellDocument {
         format: FORMAT.to_owned(),
@@ -104,6 +109,16 @@ pub fn document() -> CellDocument {
             touch("finger-2", "housing-b", "the fingers close round the housing"),
             touch("finger-1", "housing-r1", "the fingers close round the housing"),
             touch("finger-2", "housing-r1", "the fingers close round the housing"),
+            touch("r1/base", "pedestal", "it is bolted to it"),
+            touch("r1/flange", "nozzle", "it is bolted to it"),
+            touch("r1/flange", "nozzle-bracket", "both are bolted to the flange"),
+            touch("nozzle", "nozzle-bracket", "it is bolted to it"),
+            touch("nozzle", "hose-bracket", "it is bolted to it"),
+            touch("nozzle-bracket", "hose-bracket", "both are bolted to the nozzle"),
+            touch("r2/base", "track/carriage", "it is bolted to it"),
+            touch("r2/flange", "gripper", "it is bolted to it"),
+            touch("gripper", "finger-1", "the finger slides in it"),
+            touch("gripper", "finger-2", "the finger slides in it"),
         ],
         reach_rule: Some(ReachRuleDocument { spare_percent: 2.0 }),
         programs: Vec::new(),

@@ -6,7 +6,7 @@ use selvik_core::cell::ItemId;
 use selvik_core::clearance::{Limit, distance};
 use selvik_core::mesh::Surface;
 use selvik_core::program::Path;
-use selvik_core::reach::reserve;
+use selvik_core::reach::LongestReach;
 use selvik_core::robot::NodeId;
 use selvik_core::spatial::{Pose, Vector};
 use selvik_formats::Workcell;
@@ -36,15 +36,16 @@ pub fn faults(document: &mut CellDocument, files: &PackageFiles) {
 /// Moves the target FAR outwards until the arm has only [`SPARE`] left there.
 fn stretch_far_target(document: &mut CellDocument, files: &PackageFiles) {
     let workcell = Workcell::from_document(document.clone(), files).expect("the demo is readable");
-    let arm = workcell.lane_arm(0).expect("R1 runs programs");
+    let arm = workcell.arm_of(0, 0).expect("R1 runs programs");
     let seal = document.programs.iter_mut().find(|p| p.id == "seal").expect("it is there");
     let far = seal.targets.iter_mut().find(|t| t.id == "FAR").expect("it is there");
     let start = far.pose.xyz_mm;
+    let longest = LongestReach::of(&workcell.assembly, &arm);
     let spare = |pose: &Pose| {
         let solved = arm.solve(&workcell.assembly, pose, &workcell.rest).ok()?;
         let mut q = workcell.rest.clone();
         arm.joints().iter().zip(&solved[0].values).for_each(|(&j, &v)| q[j] = v);
-        reserve(&workcell.assembly, &arm, &q).used.map(|used| 1.0 - used)
+        Some(1.0 - longest.used(&workcell.assembly, &q, &q).most)
     };
     let (mut low, mut high) = (1.0, 1.3);
     for _ in 0..40 {
@@ -94,7 +95,8 @@ impl Stage {
         let mut stands = self.workcell.assembly.pose_of(fixed.0, &q);
         stands.translation.vector += shift;
         let pose = self.workcell.assembly.pose_of(mover.0, &q).inv_mul(&stands);
-        distance(&mover.1, &fixed.1, &pose, Limit { enough, ..Limit::default() }).lower
+        let found = distance(&mover.1, &fixed.1, &pose, Limit { enough, ..Limit::default() });
+        found.closest.map_or(f64::INFINITY, |c| c.distance)
     }
 
     /// When the two come nearest, and how near.

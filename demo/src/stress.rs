@@ -5,9 +5,9 @@ use std::f64::consts::TAU;
 
 use selvik_formats::Workcell;
 use selvik_formats::package::{
-    BodyDocument, CellDocument, FORMAT, ItemDocument, LaneDocument, LengthUnit, MechanismDocument,
-    MechanismSource, MoveDocument, PackageFiles, PoseDocument, ProgramDocument, RoleDocument, RuleDocument,
-    RunPlanDocument, ShapeDocument, UpAxis, write_document,
+    BodyDocument, CellDocument, FORMAT, ItemDocument, LaneDocument, LengthUnit, LinkGeometry,
+    MechanismDocument, MechanismSource, MoveDocument, PackageFiles, PoseDocument, ProgramDocument,
+    RoleDocument, RuleDocument, RunPlanDocument, ShapeDocument, UpAxis, write_document,
 };
 
 use crate::kit::{pose, stl, turned};
@@ -65,6 +65,9 @@ fn document() -> CellDocument {
         rest_deg_or_mm: indexmap::IndexMap::new(),
         acceleration_deg_or_mm_s2: indexmap::IndexMap::new(),
         srdf: None,
+        velocity_deg_or_mm_s: indexmap::IndexMap::new(),
+        limits_deg_or_mm: indexmap::IndexMap::new(),
+        geometry: LinkGeometry::Visual,
     });
     let mut nozzle = item("nozzle".to_owned(), RoleDocument::Tool, standing_still, Some("meshes/nozzle.stl"));
     nozzle.parent = Some("robot".to_owned());

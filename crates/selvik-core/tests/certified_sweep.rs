@@ -62,7 +62,8 @@ fn cell_of(
 
 fn rules(required: f64, tight: f64) -> RuleSet {
     let requirement = Requirement::new(required, tight).unwrap();
-    let rule = Rule { name: "r".to_owned(), between: vec![Named::item(0)], and: vec![Named::item(1)], requirement };
+    let rule =
+        Rule { name: "r".to_owned(), between: vec![Named::item(0)], and: vec![Named::item(1)], requirement };
     RuleSet { rules: vec![rule], ..RuleSet::default() }
 }
 

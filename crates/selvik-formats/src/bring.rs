@@ -12,8 +12,8 @@ use utoipa::ToSchema;
 
 use crate::mesh::{Mended, MeshConvention, ending, is_mesh, obj_colour, read_mesh};
 use crate::package::{
-    BodyDocument, CELL_FILE, ItemDocument, LengthUnit, LinkGeometry, MechanismDocument, MechanismSource, PackageFiles,
-    PoseDocument, RoleDocument, ShapeDocument, UpAxis, next_free,
+    BodyDocument, CELL_FILE, ItemDocument, LengthUnit, LinkGeometry, MechanismDocument, MechanismSource,
+    PackageFiles, PoseDocument, RoleDocument, ShapeDocument, UpAxis, next_free,
 };
 use crate::srdf::read_srdf;
 use crate::urdf::{meshes_of, read_urdf};

@@ -118,7 +118,9 @@ impl Reader<'_> {
     fn mimic(&self, node: &Node, name: &str) -> Result<Mimic> {
         let ratio = self.number(node, "multiplier")?.unwrap_or(1.0);
         if ratio.abs() < 1e-9 {
-            return Err(self.fail(node, &format!("joint \"{name}\" mimics with a multiplier of 0; make it fixed")));
+            return Err(
+                self.fail(node, &format!("joint \"{name}\" mimics with a multiplier of 0; make it fixed"))
+            );
         }
         let offset = self.number(node, "offset")?.unwrap_or(0.0);
         Ok(Mimic { joint: self.attribute(node, "joint")?.to_owned(), follows: Follows { ratio, offset } })
@@ -131,7 +133,8 @@ impl Reader<'_> {
         let number = |key: &str| -> Result<Option<f64>> {
             let Some(text) = limit.attribute(key) else { return Ok(None) };
             let value = text.trim().parse::<f64>().ok().filter(|v| !v.is_nan());
-            let unusable = || self.fail(&limit, &format!("{key} is \"{text}\", which is not a usable number"));
+            let unusable =
+                || self.fail(&limit, &format!("{key} is \"{text}\", which is not a usable number"));
             value.ok_or_else(unusable).map(Some)
         };
         if matches!(kind, JointKind::Revolute | JointKind::Prismatic) {
@@ -419,7 +422,11 @@ mod tests {
     #[case::left_out("", false, true)]
     #[case::of_no_machine("velocity=\"1e16\"", false, true)]
     #[case::without_ends("lower=\"-1e16\" upper=\"1e16\" velocity=\"2\"", true, false)]
-    fn limits_that_say_nothing_count_as_not_stated(#[case] limit: &str, #[case] speed: bool, #[case] ends: bool) {
+    fn limits_that_say_nothing_count_as_not_stated(
+        #[case] limit: &str,
+        #[case] speed: bool,
+        #[case] ends: bool,
+    ) {
         let limit = if ends { format!("lower=\"-0.5\" upper=\"0.5\" {limit}") } else { limit.to_owned() };
         let text = ARM.replace("lower=\"-0.5\" upper=\"0.5\" velocity=\"1.0\"", &limit);
         let stated = read(&text).unwrap().joints()[0].limits.stated;

@@ -111,18 +111,16 @@ mod tests {
     use std::sync::Arc;
 
     use super::*;
+    use crate::package::LinkGeometry;
     use crate::read_urdf;
     use nalgebra::Unit;
     use selvik_core::mesh::{Surface, box_mesh};
-    use selvik_core::robot::{JointLimits, Span};
+    use selvik_core::robot::{JointLimits, Span, Stated};
     use selvik_core::spatial::{Vector, pose_from_rpy};
 
     #[test]
     fn a_mechanism_reads_back_as_it_was_written() {
-        let link = |name: &str| Link {
-            name: name.to_owned(),
-            surface: Some(Arc::new(Surface::new(box_mesh([0.1, 0.2, 0.3])))),
-        };
+        let link = |name: &str| Link::new(name, Some(Arc::new(Surface::new(box_mesh([0.1, 0.2, 0.3])))));
         let joint = |name: &str, kind, parent: usize| Joint {
             name: name.to_owned(),
             kind,
@@ -133,14 +131,16 @@ mod tests {
             limits: JointLimits {
                 position: Span::new(-1.25, 2.5).unwrap(),
                 velocity: 1.5,
-                acceleration: f64::INFINITY,
+                stated: Stated { position: true, velocity: true, acceleration: false },
+                ..JointLimits::default()
             },
             mimics: None,
         };
         let links = ["base & <more>", "a", "b"].map(link).to_vec();
         let joints = vec![joint("j1", JointKind::Revolute, 0), joint("j2", JointKind::Prismatic, 1)];
         let arm = Mechanism::new(links, joints).unwrap();
-        let again = read_urdf(&write_urdf("an arm/1", &arm), "an_arm_1.urdf", "a test").unwrap();
+        let again = read_urdf(&write_urdf("an arm/1", &arm), "an_arm_1.urdf", LinkGeometry::Visual, "a test")
+            .unwrap();
         let q = [0.7, 0.2];
         for (a, b) in arm.forward(&q).iter().zip(again.forward(&q)) {
             assert!((a.to_homogeneous() - b.to_homogeneous()).norm() < 1e-12);

@@ -10,7 +10,9 @@ use proptest::test_runner::{Config, TestRunner};
 use rstest::rstest;
 use selvik_formats::Workcell;
 use selvik_formats::mesh::{MeshConvention, read_collada, read_mesh, read_obj, read_ply, read_stl};
-use selvik_formats::package::{CELL_FILE, PackageFiles, document_from_slice, read_targets, to_entries};
+use selvik_formats::package::{
+    CELL_FILE, LinkGeometry, PackageFiles, document_from_slice, read_targets, to_entries,
+};
 use selvik_formats::{FormatError, read_srdf, read_urdf};
 
 /// No reader of these small files may hold more than this at once.
@@ -192,7 +194,7 @@ fn is_zip(bytes: &[u8]) -> bool {
 #[case::glb(glb(), is_glb)]
 #[case::collada(DAE.into(), |b: &[u8]| read_collada("m", b).is_ok())]
 #[case::srdf(SRDF.into(), |b: &[u8]| read_srdf(&file("a.srdf", b), "a.srdf", "a test").is_ok())]
-#[case::urdf(ARM.into(), |b: &[u8]| read_urdf(&file("arm.urdf", b), "arm.urdf", "a test").is_ok())]
+#[case::urdf(ARM.into(), |b: &[u8]| read_urdf(&file("arm.urdf", b), "arm.urdf", LinkGeometry::Visual, "a test").is_ok())]
 #[case::targets(TARGETS.into(), |b: &[u8]| read_targets("t.csv", b).is_ok())]
 #[case::cell(CELL.into(), |b: &[u8]| document_from_slice(b).map(to_entries_of).and_then(|()| Workcell::read(&package(b))).is_ok())]
 #[case::zip(package(CELL.as_bytes()).to_zip(), is_zip)]
@@ -258,7 +260,8 @@ fn a_billion_laughs_are_not_laughed() {
     }
     let bomb = format!("<!DOCTYPE r [{entities}]><robot name=\"&l11;\"><link name=\"a\"/></robot>");
     let start = Instant::now();
-    let refused = says(read_urdf(&file("arm.urdf", bomb.as_bytes()), "arm.urdf", "a test"));
+    let refused =
+        says(read_urdf(&file("arm.urdf", bomb.as_bytes()), "arm.urdf", LinkGeometry::Visual, "a test"));
     assert!(refused.contains("arm.urdf"), "{refused}");
     assert!(start.elapsed() < Duration::from_secs(1));
 }

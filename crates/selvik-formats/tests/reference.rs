@@ -12,7 +12,7 @@ use selvik_core::robot::{Assembly, jacobian};
 use selvik_core::section::cut;
 use selvik_core::spatial::{Plane, Point, Pose, Vector, rotation_angle};
 use selvik_formats::mesh::{Mended, MeshConvention, MeshRead, read_mesh};
-use selvik_formats::package::{LengthUnit, PackageFiles, UpAxis};
+use selvik_formats::package::{LengthUnit, LinkGeometry, PackageFiles, UpAxis};
 use selvik_formats::read_urdf;
 use serde_json::Value;
 
@@ -63,7 +63,8 @@ fn forward_kinematics_and_jacobian_agree_with_pin() {
         let mut files = PackageFiles::default();
         let urdf = case["urdf"].as_str().expect("text").as_bytes().to_vec();
         files.insert("chain.urdf", urdf).expect("a plain name");
-        let mechanism = read_urdf(&files, "chain.urdf", "a test").expect("a readable chain");
+        let mechanism =
+            read_urdf(&files, "chain.urdf", LinkGeometry::Visual, "a test").expect("a readable chain");
         let q: Vec<f64> =
             case["q"].as_array().expect("values").iter().map(|x| x.as_f64().expect("a number")).collect();
         let item = Item {

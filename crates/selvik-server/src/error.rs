@@ -43,7 +43,9 @@ impl From<StoreError> for Problem {
         let status = match &error {
             StoreError::Database(_) => StatusCode::SERVICE_UNAVAILABLE,
             StoreError::NoCell => StatusCode::NOT_FOUND,
-            StoreError::Conflict { .. } | StoreError::Moved | StoreError::OtherStep { .. } => StatusCode::CONFLICT,
+            StoreError::Conflict { .. } | StoreError::Moved | StoreError::OtherStep { .. } => {
+                StatusCode::CONFLICT
+            }
             StoreError::Nothing(_) | StoreError::Refused(_) => StatusCode::UNPROCESSABLE_ENTITY,
         };
         Self::new(status, error)

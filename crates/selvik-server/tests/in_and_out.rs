@@ -8,7 +8,7 @@ use reqwest::Client;
 use reqwest::multipart::{Form, Part};
 use selvik_core::mesh::{box_mesh, mass_of};
 use selvik_formats::mesh::{MeshConvention, read_mesh, write_stl};
-use selvik_formats::package::{LengthUnit, PackageFiles, UpAxis};
+use selvik_formats::package::{LengthUnit, LinkGeometry, PackageFiles, UpAxis};
 use selvik_formats::read_urdf;
 use serde_json::{Value, json};
 use support::{Server, small_cell};
@@ -146,8 +146,9 @@ async fn what_is_shown_leaves_in_open_formats_where_it_stands() {
     let request = Client::new().post(format!("{}/api/cells/{demo}/export", server.url)).json(&body);
     let zip = request.send().await.expect("an answer").bytes().await.expect("bytes");
     let files = PackageFiles::from_zip(&zip).expect("a zip");
-    let again = read_urdf(&files, "r1.urdf", "a test").expect("readable");
-    let first = read_urdf(&selvik_demo::demo_package(), "robots/arm.urdf", "a test").expect("readable");
+    let again = read_urdf(&files, "r1.urdf", LinkGeometry::Visual, "a test").expect("readable");
+    let first = read_urdf(&selvik_demo::demo_package(), "robots/arm.urdf", LinkGeometry::Visual, "a test")
+        .expect("readable");
     let q = [0.3, -0.4, 0.5, 0.6, -0.7, 0.8];
     let poses = first.forward(&q).into_iter().zip(again.forward(&q));
     assert!(poses.into_iter().all(|(a, b)| (a.to_homogeneous() - b.to_homogeneous()).norm() < 1e-9));

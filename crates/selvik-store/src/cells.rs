@@ -132,7 +132,16 @@ impl Store {
     /// # Errors
     /// [`StoreError::Database`].
     pub async fn list(&self) -> Result<Vec<CellSummary>, StoreError> {
-        type Line = (Uuid, String, i64, DateTime<Utc>, Option<DateTime<Utc>>, Option<DateTime<Utc>>, bool, Option<String>);
+        type Line = (
+            Uuid,
+            String,
+            i64,
+            DateTime<Utc>,
+            Option<DateTime<Utc>>,
+            Option<DateTime<Utc>>,
+            bool,
+            Option<String>,
+        );
         let mut connection = self.connection().await?;
         let lines: Vec<Line> = cells::table
             .select((
@@ -335,7 +344,12 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::Database`].
-    pub async fn keep_sweep(&self, id: Uuid, sweep: &KeptSweep, verdicts: &Verdicts) -> Result<(), StoreError> {
+    pub async fn keep_sweep(
+        &self,
+        id: Uuid,
+        sweep: &KeptSweep,
+        verdicts: &Verdicts,
+    ) -> Result<(), StoreError> {
         let Verdicts { pairs, broken, tight, not_certified, verdict } = verdicts;
         let counts = (
             sweeps::pairs.eq(pairs),
@@ -354,7 +368,8 @@ impl Store {
         connection
             .transaction::<_, StoreError, _>(async |connection| {
                 // The cell's row is the turn that sweeps of one cell take.
-                let _: i64 = cells::table.find(id).select(cells::revision).for_update().first(connection).await?;
+                let _: i64 =
+                    cells::table.find(id).select(cells::revision).for_update().first(connection).await?;
                 let newest: Option<i64> = newest.first(connection).await.optional()?;
                 if newest.is_some_and(|newest| newest > sweep.revision) {
                     return Ok(());
@@ -395,7 +410,12 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::Database`].
-    pub async fn note_fingerprint(&self, id: Uuid, revision: i64, fingerprint: &str) -> Result<(), StoreError> {
+    pub async fn note_fingerprint(
+        &self,
+        id: Uuid,
+        revision: i64,
+        fingerprint: &str,
+    ) -> Result<(), StoreError> {
         diesel::update(cells::table.find(id).filter(cells::revision.eq(revision)))
             .set(cells::fingerprint.eq(fingerprint))
             .execute(&mut self.connection().await?)

@@ -76,7 +76,9 @@ impl Store {
             .transaction::<_, StoreError, _>(async |connection| {
                 let revision = locked_revision(connection, id).await?;
                 if base > revision {
-                    let message = format!("the change names revision {base}, but the cell is at {revision}; load it again");
+                    let message = format!(
+                        "the change names revision {base}, but the cell is at {revision}; load it again"
+                    );
                     return Err(StoreError::Refused(FormatError::said(message)));
                 }
                 if known != revision {

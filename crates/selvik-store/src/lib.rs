@@ -46,7 +46,9 @@ pub enum StoreError {
     #[error("the cell has changed meanwhile; try again")]
     Moved,
     /// Undo or redo would do something else than what was meant.
-    #[error("{which} would now do something else ({label}): somebody has changed the cell; look at it and decide again")]
+    #[error(
+        "{which} would now do something else ({label}): somebody has changed the cell; look at it and decide again"
+    )]
     OtherStep {
         /// "undo" or "redo".
         which: &'static str,

@@ -92,7 +92,8 @@ impl Aim {
         let width = attained - lower;
         lower >= self.settled
             || (width <= self.width_at(attained).max(unsure)
-                && (width <= self.undecidable(unsure) || !self.decisive.iter().any(|&d| lower < d && d <= attained)))
+                && (width <= self.undecidable(unsure)
+                    || !self.decisive.iter().any(|&d| lower < d && d <= attained)))
     }
 
     /// Brackets narrower than this are not narrowed any further, m.

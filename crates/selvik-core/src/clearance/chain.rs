@@ -67,7 +67,8 @@ impl Chain {
             .joints
             .iter()
             .map(|joint| {
-                pose = pose * joint.origin * joint.kind.motion(&joint.axis, joint.follows.value(q[joint.index]));
+                pose =
+                    pose * joint.origin * joint.kind.motion(&joint.axis, joint.follows.value(q[joint.index]));
                 pose
             })
             .collect();

@@ -462,7 +462,8 @@ mod tests {
     fn a_query_told_to_stop_claims_nothing() {
         let (a, b) = (Surface::new(sphere_mesh(0.5, 160)), Surface::new(sphere_mesh(0.9, 160)));
         let stop = AtomicBool::new(true);
-        let found = distance(&a, &b.as_sheet(), &Pose::identity(), Limit { stop: Some(&stop), ..Limit::default() });
+        let found =
+            distance(&a, &b.as_sheet(), &Pose::identity(), Limit { stop: Some(&stop), ..Limit::default() });
         assert_eq!(found.lower, 0.0);
     }
 

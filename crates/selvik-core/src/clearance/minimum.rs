@@ -47,7 +47,11 @@ impl PairMotion<'_> {
         let mut lower = 0.0;
         while let Some(stretch) = open.pop() {
             lower = stretch.lower.min(closed).min(best.distance);
-            if aim.is_met(lower, best.distance, unsure) || closed <= stretch.lower || !keep_on() || self.work > aim.work {
+            if aim.is_met(lower, best.distance, unsure)
+                || closed <= stretch.lower
+                || !keep_on()
+                || self.work > aim.work
+            {
                 closed = lower;
                 break;
             }

@@ -19,8 +19,8 @@ mod violations;
 pub use bands::{Band, BandPoint, clearance_band};
 pub use bracket::{Aim, Approach, Bracket, RESOLUTION};
 pub use distance::{Closest, Limit, Proximity, ROUNDING, Side, distance, distance_to_point};
-pub use pair_motion::{PairMotion, Undecided};
 pub use overlap_depth::DepthBracket;
+pub use pair_motion::{PairMotion, Undecided};
 pub use progress::Progress;
 pub use rules::{
     Allowance, LeftOut, LeftOutReason, Moves, Named, Pair, Requirement, Rule, RuleScope, RuleSet, Scope,

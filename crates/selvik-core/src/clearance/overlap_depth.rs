@@ -126,7 +126,10 @@ fn depth_at(
     push(&mut open, shared.centre(), shared.half_extents(), &mut best);
     while let Some(cell) = open.pop() {
         let known = cell.upper.max(best);
-        if 2.0 * known <= wanted || 2.0 * best > wanted && known - best <= tolerance || known - best <= tolerance {
+        if 2.0 * known <= wanted
+            || 2.0 * best > wanted && known - best <= tolerance
+            || known - best <= tolerance
+        {
             return (2.0 * best, 2.0 * known);
         }
         if *cells == 0 || !keep_on() {

@@ -299,12 +299,11 @@ impl RuleSet {
 
     /// Whether a rule names both links, one on each side, as links.
     fn names_by_themselves(&self, assembly: &Assembly, a: BodyId, b: BodyId) -> bool {
-        let names = |side: &[Named], body: BodyId| {
-            side.iter().any(|n| n.link.is_some() && n.holds(assembly, body.0))
-        };
-        self.rules.iter().any(|r| {
-            (names(&r.between, a) && names(&r.and, b)) || (names(&r.between, b) && names(&r.and, a))
-        })
+        let names =
+            |side: &[Named], body: BodyId| side.iter().any(|n| n.link.is_some() && n.holds(assembly, body.0));
+        self.rules
+            .iter()
+            .any(|r| (names(&r.between, a) && names(&r.and, b)) || (names(&r.between, b) && names(&r.and, a)))
     }
 }
 
@@ -318,9 +317,10 @@ fn incomplete(assembly: &Assembly, rule: &Rule) -> Vec<Named> {
             })
     };
     let items = 0..assembly.cell().items().len();
-    let links = items.filter_map(|item| Some((item, assembly.mechanism(item)?))).flat_map(|(item, mechanism)| {
-        let lacking = mechanism.links().iter().enumerate().filter(|(_, link)| !link.missing.is_empty());
-        lacking.map(move |(link, _)| Named { item, link: Some(link) })
-    });
+    let links =
+        items.filter_map(|item| Some((item, assembly.mechanism(item)?))).flat_map(|(item, mechanism)| {
+            let lacking = mechanism.links().iter().enumerate().filter(|(_, link)| !link.missing.is_empty());
+            lacking.map(move |(link, _)| Named { item, link: Some(link) })
+        });
     links.filter(named).collect()
 }

@@ -167,7 +167,8 @@ impl Pairwise<'_> {
         let limited = self.rules.limited(self.assembly, &pair);
         let whole = (0.0, self.path.duration());
         let measured = without(whole, limited.iter().flat_map(|a| a.times(self.path)));
-        let mut result = if measured.is_empty() { self.nothing_measured(pair) } else { self.clearance(pair, &measured) };
+        let mut result =
+            if measured.is_empty() { self.nothing_measured(pair) } else { self.clearance(pair, &measured) };
         for allowance in limited {
             self.check_allowance(&mut result, allowance);
         }
@@ -199,7 +200,8 @@ impl Pairwise<'_> {
         };
         let (clearance, approach) = motion.minimum(measured, &aim, &keep_on);
         let unsure = motion.unsure();
-        let spent = motion.work > options.work && !aim.is_met(clearance.lower(), clearance.attained(), unsure);
+        let spent =
+            motion.work > options.work && !aim.is_met(clearance.lower(), clearance.attained(), unsure);
         let (mut verdict, mut doubts) = (Verdict::Meets, Vec::new());
         if clearance.lower() < tight_below {
             verdict = Verdict::Tight;
@@ -233,7 +235,18 @@ impl Pairwise<'_> {
         let tight = below(tight_below, clearance.lower() < tight_below);
         let touching = below(TOUCH, clearance.attained() < TOUCH);
         let allowed = Vec::new();
-        PairResult { pair, clearance, approach, verdict, doubts, broken, tight, touching, allowed, complete: true }
+        PairResult {
+            pair,
+            clearance,
+            approach,
+            verdict,
+            doubts,
+            broken,
+            tight,
+            touching,
+            allowed,
+            complete: true,
+        }
     }
 
     /// The pair may touch at all times, to some depth.

@@ -168,7 +168,9 @@ impl Search<'_, '_> {
     /// Whether a stretch that is open is left so.
     fn is_fine(&self, a: &End, b: &End, motion: f64) -> bool {
         let grazes = |end: &End| {
-            end.look.attained.is_some_and(|d| (d - self.threshold).abs() <= RESOLUTION.max(10.0 * self.unsure))
+            end.look
+                .attained
+                .is_some_and(|d| (d - self.threshold).abs() <= RESOLUTION.max(10.0 * self.unsure))
         };
         b.look.time - a.look.time <= TIME_RESOLUTION
             || motion <= self.tolerance * 0.1
@@ -214,7 +216,10 @@ fn join(settled: &[(f64, f64, State)], count_open: bool) -> Vec<Interval> {
             intervals.extend(run.take());
         }
         last_end = end;
-        if matches!(state, State::Below | State::Open) && bridge.take().is_some() && let Some(current) = &mut run {
+        if matches!(state, State::Below | State::Open)
+            && bridge.take().is_some()
+            && let Some(current) = &mut run
+        {
             // Over the bridge: what was taken for the end lies in the middle.
             current.end.0 = current.end.1;
         }

@@ -76,7 +76,10 @@ mod tests {
         let edges = Edges::of(&mesh);
         let all: Vec<Edge> = edges.iter().collect();
         assert_eq!(all.len(), 18);
-        assert!(all.iter().all(|e| e.from < e.to && e.sides.len() == 2 && e.sides[0].sign() == -e.sides[1].sign()));
+        assert!(
+            all.iter()
+                .all(|e| e.from < e.to && e.sides.len() == 2 && e.sides[0].sign() == -e.sides[1].sign())
+        );
         for edge in all {
             for side in edge.sides {
                 let corners = mesh.triangles()[side.triangle()];

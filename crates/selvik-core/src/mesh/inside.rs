@@ -59,9 +59,8 @@ impl Surface {
     /// triangles of its own.
     pub(super) fn closed_winding(&self, point: &Point, without: Option<usize>) -> Option<i32> {
         let shells = self.shells()?;
-        let near = |(at, s): (usize, &super::Shell)| {
-            s.closed && Some(at) != without && s.bounds.contains(point)
-        };
+        let near =
+            |(at, s): (usize, &super::Shell)| s.closed && Some(at) != without && s.bounds.contains(point);
         // Many shells are asked by the rays; one alone settles it by its box.
         if shells.all().len() <= 8 && !shells.all().iter().enumerate().any(near) {
             return Some(0);

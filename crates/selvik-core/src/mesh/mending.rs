@@ -98,7 +98,8 @@ mod tests {
     fn a_soup_of_loose_triangles_is_read_in_a_moment() {
         let soup = (0..200_000).map(|i| {
             let (x, y) = (f64::from(i % 500) * 0.01, f64::from(i / 500) * 0.01);
-            [[0.0, 0.0], [0.004, 0.0], [0.0, 0.004]].map(|[u, v]| crate::spatial::Point::new(x + u, y + v, 0.0))
+            [[0.0, 0.0], [0.004, 0.0], [0.0, 0.004]]
+                .map(|[u, v]| crate::spatial::Point::new(x + u, y + v, 0.0))
         });
         let mesh = TriangleMesh::from_soup(soup.collect::<Vec<_>>()).unwrap().mesh;
         let start = std::time::Instant::now();

@@ -83,7 +83,9 @@ pub fn capsule_mesh(radius: f64, length: f64, facets: usize) -> TriangleMesh {
         let corners = ball.corners(index);
         let above = corners.iter().any(|p| p.z > equator);
         let side = if above { length / 2.0 } else { -length / 2.0 };
-        triangles.push(corners.map(|p| if p.z.abs() <= equator { Point::new(p.x, p.y, side) } else { lifted(&p) }));
+        triangles.push(
+            corners.map(|p| if p.z.abs() <= equator { Point::new(p.x, p.y, side) } else { lifted(&p) }),
+        );
         // Where a triangle above stands on the equator, the wall hangs below it.
         for i in 0..3 {
             let (p, q) = (corners[i], corners[(i + 1) % 3]);

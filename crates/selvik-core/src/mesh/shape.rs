@@ -119,7 +119,10 @@ mod tests {
         let (drawn, whole) = (shape.drawn(&pose), shape.mass(&pose));
         assert!(Shells::of(&drawn).is_closed());
         let mass = mass_of(&drawn);
-        assert!(mass.volume <= whole.volume + 1e-12 && mass.volume > 0.98 * whole.volume, "{mass:?} {whole:?}");
+        assert!(
+            mass.volume <= whole.volume + 1e-12 && mass.volume > 0.98 * whole.volume,
+            "{mass:?} {whole:?}"
+        );
         assert!((mass.area / whole.area - 1.0).abs() < 0.02);
         assert!((mass.centroid - whole.centroid).norm() < 1e-9);
     }

@@ -80,7 +80,8 @@ impl Surface {
                 Measured::Round { ends, radius } => round.push((ends, radius)),
             }
         }
-        mass.centroid = if mass.volume > 1e-18 { Point::from(moment / mass.volume) } else { drawn.bounds().centre() };
+        mass.centroid =
+            if mass.volume > 1e-18 { Point::from(moment / mass.volume) } else { drawn.bounds().centre() };
         let mesh = (!meshes.is_empty()).then(|| TriangleMesh::merged(meshes));
         Some(Self::made(drawn, Some(Pieces { mesh, round, deviation, mass })))
     }
@@ -144,7 +145,8 @@ impl Surface {
         self.hierarchy.get_or_init(|| match &self.measured {
             None => Hierarchy::build(&self.mesh),
             Some(pieces) => {
-                let triangles = pieces.mesh.iter().flat_map(|m| (0..m.triangles().len()).map(|i| m.corners(i)));
+                let triangles =
+                    pieces.mesh.iter().flat_map(|m| (0..m.triangles().len()).map(|i| m.corners(i)));
                 let round = pieces.round.iter().map(|([p, q], _)| [*p, *q, *q]);
                 let radii: Vec<f64> = pieces.round.iter().map(|(_, radius)| *radius).collect();
                 Hierarchy::over(&triangles.chain(round).collect::<Vec<_>>(), &radii)
@@ -175,7 +177,8 @@ impl Surface {
     pub fn depth_in_round(&self, point: &Point) -> Option<f64> {
         let depth = |([p, q], radius): &([Point; 2], f64)| {
             let along = q - p;
-            let share = if along.norm_squared() > 0.0 { (point - p).dot(&along) / along.norm_squared() } else { 0.0 };
+            let share =
+                if along.norm_squared() > 0.0 { (point - p).dot(&along) / along.norm_squared() } else { 0.0 };
             radius - (p + along * share.clamp(0.0, 1.0) - point).norm()
         };
         self.measured.iter().flat_map(|p| p.round.iter().map(depth)).reduce(f64::max)

@@ -52,9 +52,10 @@ impl OpenShells {
 
     /// How often all of them together wind round `point`, and how often the one that does so most, as a magnitude.
     pub fn winding(&self, point: &Point) -> (f64, f64) {
-        self.trees.iter().map(|tree| tree.winding(point)).fold((0.0, 0.0f64), |(sum, largest), w| {
-            (sum + w, largest.max(w.abs()))
-        })
+        self.trees
+            .iter()
+            .map(|tree| tree.winding(point))
+            .fold((0.0, 0.0f64), |(sum, largest), w| (sum + w, largest.max(w.abs())))
     }
 
     /// The share of the whole solid angle under which a triangle is seen from `point`, positive from behind

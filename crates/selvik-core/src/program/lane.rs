@@ -155,7 +155,14 @@ impl Runner<'_> {
         }
     }
 
-    fn joint_move(&self, arm: &Arm, step: &Move, to: &Goal, speed: f64, q: &[f64]) -> Result<Run, ProgramFault> {
+    fn joint_move(
+        &self,
+        arm: &Arm,
+        step: &Move,
+        to: &Goal,
+        speed: f64,
+        q: &[f64],
+    ) -> Result<Run, ProgramFault> {
         let end = self.goal_values(arm, step, to, q)?;
         let mut slowest = (f64::INFINITY, f64::INFINITY);
         let mut sweep = 0.0;
@@ -210,7 +217,9 @@ impl Runner<'_> {
             return Err(ProgramFault::HalfTurn);
         }
         self.with_also(step, q)?;
-        let Some(pace) = self.pace(&way, step, (speed, acceleration), q) else { return Ok(Run::of(Vec::new())) };
+        let Some(pace) = self.pace(&way, step, (speed, acceleration), q) else {
+            return Ok(Run::of(Vec::new()));
+        };
         let truth = |s: f64, near: &[f64]| self.at_share(arm, &way, step, q, s, near);
         // Lengths are compared with angles over the arm's reach.
         let reach = arm.joints().iter().map(|&j| self.levers[j]).fold(0.1, f64::max);
@@ -399,5 +408,9 @@ impl Runner<'_> {
 }
 
 fn usable(what: &'static str, value: f64, least: f64, most: f64) -> Result<(), ProgramFault> {
-    if (least..=most).contains(&value) { Ok(()) } else { Err(ProgramFault::NotUsable { what, value, least, most }) }
+    if (least..=most).contains(&value) {
+        Ok(())
+    } else {
+        Err(ProgramFault::NotUsable { what, value, least, most })
+    }
 }

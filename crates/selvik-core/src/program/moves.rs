@@ -142,7 +142,9 @@ pub enum ProgramFault {
     #[error("the orientation turns by 180°, which leaves open which way round; add a target in between")]
     HalfTurn,
     /// A speed, acceleration or time beyond what can be computed with.
-    #[error("{what} is {value} but must be from {least} to {most} (m, s; of a joint move a share of the full speed)")]
+    #[error(
+        "{what} is {value} but must be from {least} to {most} (m, s; of a joint move a share of the full speed)"
+    )]
     NotUsable {
         /// What.
         what: &'static str,
@@ -160,7 +162,9 @@ pub enum ProgramFault {
     #[error("joint values on the way are no numbers; look for lengths or angles out of all proportion")]
     NotNumbers,
     /// The robot stands on a joint that another lane drives.
-    #[error("the robot stands on joint {0}, which another lane moves: the pose does not say where its joints are then; move that joint in the same lane (also), or go by joint values")]
+    #[error(
+        "the robot stands on joint {0}, which another lane moves: the pose does not say where its joints are then; move that joint in the same lane (also), or go by joint values"
+    )]
     MovingBase(String),
     /// The target moves with a joint that another lane drives.
     #[error("the target hangs on joint {0}, which another robot's programs move")]

@@ -49,7 +49,16 @@ impl Path {
         for row in values.chunks_exact(joints.max(1)) {
             farthest.iter_mut().zip(row).for_each(|(most, v)| *most = most.max(v.abs()));
         }
-        Self { joints, times, values, travelled, drivers: vec![None; joints], deviations: Vec::new(), farthest, spans }
+        Self {
+            joints,
+            times,
+            values,
+            travelled,
+            drivers: vec![None; joints],
+            deviations: Vec::new(),
+            farthest,
+            spans,
+        }
     }
 
     /// The same path, of which is said which lane drives each joint, and how far anything a lane moves may be off the

@@ -23,12 +23,7 @@ enum Measured {
     /// From shoulder to wrist, in closed form.
     Exactly,
     /// From the first joint to the TCP: a posture reaches so far, and no posture farther than the second, m.
-    Between {
-        first: NodeId,
-        reached: f64,
-        bound: f64,
-        levers: Vec<f64>,
-    },
+    Between { first: NodeId, reached: f64, bound: f64, levers: Vec<f64> },
 }
 
 /// Postures tried for the longest reach of an arm without a closed form.
@@ -42,7 +37,9 @@ impl LongestReach {
         if arm.closed_form().is_some() {
             return Self { arm: arm.clone(), measured: Measured::Exactly };
         }
-        let own = |n: &&NodeId| assembly.nodes()[n.0].joint.as_ref().is_some_and(|j| arm.joints().contains(&j.index));
+        let own = |n: &&NodeId| {
+            assembly.nodes()[n.0].joint.as_ref().is_some_and(|j| arm.joints().contains(&j.index))
+        };
         let first = *assembly.moving_above(arm.tip()).iter().find(own).expect("an arm has joints");
         // No slide goes farther than this, m.
         const HALL: f64 = 100.0;

@@ -1,6 +1,8 @@
 use std::f64::consts::TAU;
 
-use super::{Assembly, Configuration, Follows, JointKind, NodeId, OrthoParallelArm, WristReach, numeric_inverse};
+use super::{
+    Assembly, Configuration, Follows, JointKind, NodeId, OrthoParallelArm, WristReach, numeric_inverse,
+};
 use crate::cell::ItemId;
 use crate::spatial::{Point, Pose};
 

@@ -278,7 +278,7 @@ fn find<'a, 'i>(node: &Node<'a, 'i>, path: &[&str]) -> Option<Node<'a, 'i>> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use selvik_core::mesh::{Topology, mass_of};
+    use selvik_core::mesh::{Shells, mass_of};
 
     /// A tetrahedron with legs of 1 unit: its volume is a sixth of a cubic unit.
     fn tetrahedron(unit: &str, up: &str, node: &str) -> String {
@@ -311,7 +311,7 @@ mod tests {
         #[case] leg: f64,
     ) {
         let mesh = read_collada("t.dae", tetrahedron(unit, up, node).as_bytes()).unwrap().mesh;
-        assert!(Topology::of(&mesh).is_closed());
+        assert!(Shells::of(&mesh).is_closed());
         assert!((mass_of(&mesh).volume - leg.powi(3) / 6.0).abs() < 1e-9 * leg.powi(3));
         assert!((mesh.bounds().min - Point::from(least)).norm() < 1e-9, "{:?}", mesh.bounds());
     }

@@ -84,7 +84,8 @@ fn bones(skin: &gltf::Skin<'_>, buffers: &[Vec<u8>], globals: &[Option<Matrix>])
     let reader = skin.reader(|b| buffers.get(b.index()).map(Vec::as_slice));
     let mut inverse = reader.read_inverse_bind_matrices().into_iter().flatten();
     let joint = |node: gltf::Node| {
-        let bind = inverse.next().map_or_else(Matrix::identity, |m| Matrix::from_fn(|r, c| f64::from(m[c][r])));
+        let bind =
+            inverse.next().map_or_else(Matrix::identity, |m| Matrix::from_fn(|r, c| f64::from(m[c][r])));
         globals[node.index()].unwrap_or_else(Matrix::identity) * bind
     };
     skin.joints().map(joint).collect()
@@ -117,7 +118,11 @@ impl Placing<'_> {
                 let joints = reader.read_joints(0).ok_or_else(|| fail("a skinned mesh names no joints"))?;
                 let weights = reader.read_weights(0).ok_or_else(|| fail("a skinned mesh has no weights"))?;
                 let held = joints.into_u16().zip(weights.into_f32());
-                positions.iter().zip(held).map(|(p, (joints, weights))| bent(p, bones, joints, weights)).collect()
+                positions
+                    .iter()
+                    .zip(held)
+                    .map(|(p, (joints, weights))| bent(p, bones, joints, weights))
+                    .collect()
             }
         };
         if placed.len() < positions.len() {
@@ -199,7 +204,12 @@ mod tests {
     #[case::as_a_strip(5, "", 2, 0.0)]
     #[case::as_a_fan(6, "", 2, 0.0)]
     #[case::as_lines(3, "", 0, 0.0)]
-    #[case::partly_replaced(5, r#","sparse":{"count":1,"indices":{"bufferView":1,"componentType":5125},"values":{"bufferView":2}}"#, 2, 5.0)]
+    #[case::partly_replaced(
+        5,
+        r#","sparse":{"count":1,"indices":{"bufferView":1,"componentType":5125},"values":{"bufferView":2}}"#,
+        2,
+        5.0
+    )]
     fn triangles_are_read_however_they_are_written(
         #[case] mode: u32,
         #[case] sparse: &str,

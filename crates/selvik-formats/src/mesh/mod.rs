@@ -83,8 +83,7 @@ pub fn read_mesh(
     let Welded { mesh, degenerate, duplicate } = welded;
     let mesh = if upright || convention.up == UpAxis::Z { mesh } else { mesh.moved(&y_up_to_z_up()) };
     let (mesh, turned) = turn_outwards(mesh);
-    let mended =
-        Mended { degenerate, duplicate, turned: turned.shells, turned_triangles: turned.triangles };
+    let mended = Mended { degenerate, duplicate, turned: turned.shells, turned_triangles: turned.triangles };
     Ok(MeshRead { mesh, mended })
 }
 

@@ -67,7 +67,7 @@ pub(crate) fn obj_colour(files: &PackageFiles, name: &str) -> Option<String> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use selvik_core::mesh::{Topology, mass_of};
+    use selvik_core::mesh::{Shells, mass_of};
 
     const CUBE: &str = "o cube\nv 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nv 0 0 1\nv 1 0 1\nv 1 1 1\nv 0 1 1\n\
         f 4 3 2 1\nf 5 6 7 8\nf 1 2 6 5\nf 3 4 8 7\nf 2 3 7 6\nf -8 -4 -1 -5\n";
@@ -76,7 +76,7 @@ mod tests {
     fn polygons_and_negative_indices_make_a_closed_cube() {
         let cube = read_obj("cube.obj", CUBE.as_bytes(), 1e-3).unwrap().mesh;
         assert_eq!(cube.triangles().len(), 12);
-        assert!(Topology::of(&cube).is_closed());
+        assert!(Shells::of(&cube).is_closed());
         assert!((mass_of(&cube).volume - 1e-9).abs() < 1e-21);
     }
 

@@ -76,7 +76,7 @@ pub fn read_ply(name: &str, bytes: &[u8], scale: f64) -> Result<Welded> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use selvik_core::mesh::{Topology, mass_of};
+    use selvik_core::mesh::{Shells, mass_of};
 
     const HEAD: &str = "ply\nformat ascii 1.0\nelement vertex 4\nproperty double x\nproperty double y\nproperty double z\n\
         element face 4\nproperty list uchar int vertex_indices\nend_header\n";
@@ -85,7 +85,7 @@ mod tests {
     fn a_tetrahedron_has_a_sixth_of_its_box() {
         let text = format!("{HEAD}0 0 0\n1 0 0\n0 1 0\n0 0 1\n3 0 2 1\n3 0 1 3\n3 0 3 2\n3 1 2 3\n");
         let mesh = read_ply("t.ply", text.as_bytes(), 1.0).unwrap().mesh;
-        assert!(Topology::of(&mesh).is_closed());
+        assert!(Shells::of(&mesh).is_closed());
         assert!((mass_of(&mesh).volume - 1.0 / 6.0).abs() < 1e-12);
     }
 

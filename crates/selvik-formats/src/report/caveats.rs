@@ -54,7 +54,12 @@ fn not_run(workcell: &Workcell) -> Vec<Caveat> {
     let runs: BTreeSet<&String> = document.run_plan.lanes.iter().flat_map(|l| &l.programs).collect();
     let idle = document.programs.iter().filter(|p| !runs.contains(&p.id));
     let mut all: Vec<Caveat> = idle
-        .map(|p| say(format!("Program \"{}\" is in no lane of the run plan: it was not run.", p.name), vec![p.robot.clone()]))
+        .map(|p| {
+            say(
+                format!("Program \"{}\" is in no lane of the run plan: it was not run.", p.name),
+                vec![p.robot.clone()],
+            )
+        })
         .collect();
     // For each mark the lanes that wait at it, and how often.
     let mut marks: BTreeMap<&String, BTreeMap<usize, usize>> = BTreeMap::new();
@@ -67,9 +72,15 @@ fn not_run(workcell: &Workcell) -> Vec<Caveat> {
     }
     for (mark, lanes) in &marks {
         if lanes.len() < 2 {
-            let alike = marks.keys().find(|other| *other != mark && other.to_lowercase() == mark.to_lowercase());
-            let hint = alike.map_or(String::new(), |other| format!(" \"{other}\" differs by large and small letters only."));
-            all.push(say(format!("Sync mark \"{mark}\" is in one lane only: nobody waits for anybody.{hint}"), Vec::new()));
+            let alike =
+                marks.keys().find(|other| *other != mark && other.to_lowercase() == mark.to_lowercase());
+            let hint = alike.map_or(String::new(), |other| {
+                format!(" \"{other}\" differs by large and small letters only.")
+            });
+            all.push(say(
+                format!("Sync mark \"{mark}\" is in one lane only: nobody waits for anybody.{hint}"),
+                Vec::new(),
+            ));
         }
     }
     all
@@ -87,7 +98,8 @@ fn not_measured(workcell: &Workcell) -> Option<Caveat> {
         seen[pair.a.0] = true;
         seen[pair.b.0] = true;
     }
-    let unseen: BTreeSet<usize> = (0..seen.len()).filter(|&b| !seen[b]).map(|b| assembly.bodies()[b].item).collect();
+    let unseen: BTreeSet<usize> =
+        (0..seen.len()).filter(|&b| !seen[b]).map(|b| assembly.bodies()[b].item).collect();
     if unseen.is_empty() {
         return None;
     }
@@ -104,7 +116,9 @@ fn geometry(workcell: &Workcell) -> Vec<Caveat> {
     let assembly = &workcell.assembly;
     let mut all = Vec::new();
     let id = |item: usize| assembly.cell().items()[item].id.0.clone();
-    let mut say = |text: String, item: usize| all.push(Caveat { about: CaveatKind::Geometry, text, items: vec![id(item)] });
+    let mut say = |text: String, item: usize| {
+        all.push(Caveat { about: CaveatKind::Geometry, text, items: vec![id(item)] })
+    };
     for (index, body) in assembly.bodies().iter().enumerate() {
         let name = assembly.body_name(selvik_core::robot::BodyId(index));
         let size = body.surface.bounds().half_extents().max() * 2.0;
@@ -117,7 +131,12 @@ fn geometry(workcell: &Workcell) -> Vec<Caveat> {
             say(format!("{name} is declared a surface only: nothing counts as inside it."), body.item);
         } else if body.surface.open_edges() > 0 {
             let edges = body.surface.open_edges();
-            say(format!("{name} is open at {edges} edges: what is inside it is told by how nearly it closes."), body.item);
+            say(
+                format!(
+                    "{name} is open at {edges} edges: what is inside it is told by how nearly it closes."
+                ),
+                body.item,
+            );
         }
     }
     for item in 0..assembly.cell().items().len() {
@@ -137,7 +156,9 @@ fn assumed(workcell: &Workcell) -> Vec<Caveat> {
         let stated = joint.limits.stated;
         let entry = of_item.entry(joint.item).or_default();
         let endless = joint.kind == selvik_core::robot::JointKind::Continuous;
-        for (known, list) in [stated.position || endless, stated.velocity, stated.acceleration].iter().zip(entry) {
+        for (known, list) in
+            [stated.position || endless, stated.velocity, stated.acceleration].iter().zip(entry)
+        {
             if !known {
                 list.push(&joint.name);
             }

@@ -180,7 +180,12 @@ pub fn sweep_report(workcell: &Workcell, path: &Path, sweep: &Sweep, tolerance: 
         tolerance_mm: tolerance * 1e3,
         duration_s: path.duration(),
         verdict: sweep.verdict().into(),
-        rules: sweep.rules.iter().enumerate().map(|(rule, result)| rule_report(workcell, rule, result)).collect(),
+        rules: sweep
+            .rules
+            .iter()
+            .enumerate()
+            .map(|(rule, result)| rule_report(workcell, rule, result))
+            .collect(),
         pairs: sweep.pairs.iter().map(|p| pair_report(workcell, path, p)).collect(),
         left_out: sweep
             .left_out
@@ -269,11 +274,9 @@ fn sentence(workcell: &Workcell, result: &PairResult, doubt: &Doubt) -> String {
             "its times are not bracketed any closer: the work allowed for one pair was spent".to_owned()
         }
         Doubt::Stopped => "the sweep was stopped before it was certain".to_owned(),
-        Doubt::Deeper { limit, depth, time } => format!(
-            "they overlap {:.3} mm deep at {time:.3} s but may by {:.3} mm",
-            depth * 1e3,
-            limit * 1e3
-        ),
+        Doubt::Deeper { limit, depth, time } => {
+            format!("they overlap {:.3} mm deep at {time:.3} s but may by {:.3} mm", depth * 1e3, limit * 1e3)
+        }
         Doubt::DepthUnknown { limit } => {
             format!("it is not certain that they overlap by at most {:.3} mm", limit * 1e3)
         }

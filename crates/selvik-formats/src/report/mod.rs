@@ -6,8 +6,8 @@ mod reach;
 
 pub use caveats::{Caveat, CaveatKind, caveats};
 pub use clearance::{
-    AllowedReport, BandReport, IntervalReport, LeftOutReport, PairReport, RuleReport, SideReport, SweepReport,
-    Verdict, band_report, sweep_report,
+    AllowedReport, BandReport, IntervalReport, LeftOutReport, PairReport, RuleReport, SideReport,
+    SweepReport, Verdict, band_report, sweep_report,
 };
 pub use reach::{ReachReport, ReachRow, reach_report};
 

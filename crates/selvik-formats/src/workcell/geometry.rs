@@ -116,10 +116,8 @@ fn surface(files: &PackageFiles, bodies: &[BodyDocument], place: &str) -> Result
 
 /// The mechanism with links that bound no volume.
 fn as_surfaces(mechanism: &Mechanism, place: &str) -> Result<Mechanism> {
-    let sheet = |link: &Link| Link {
-        surface: link.surface.as_ref().map(|s| Arc::new(s.as_sheet())),
-        ..link.clone()
-    };
+    let sheet =
+        |link: &Link| Link { surface: link.surface.as_ref().map(|s| Arc::new(s.as_sheet())), ..link.clone() };
     let links = mechanism.links().iter().map(sheet).collect();
     Mechanism::new(links, mechanism.joints().to_vec()).map_err(|e| refuse(place, e))
 }
@@ -150,7 +148,8 @@ fn read_mechanism(files: &PackageFiles, document: &MechanismDocument, place: &st
         let limits = &mut joint.limits;
         let usable = |what: &str, value: f64, most: f64| {
             let fits = value > 1e-9 && value <= most;
-            let message = || format!("the {what} of joint \"{}\" must be positive and of this world", joint.name);
+            let message =
+                || format!("the {what} of joint \"{}\" must be positive and of this world", joint.name);
             fits.then_some(value).ok_or_else(|| refuse(place, message()))
         };
         if let Some(&[low, high]) = document.limits_deg_or_mm.get(&joint.name) {

@@ -15,8 +15,9 @@ use selvik_core::robot::{Arm, Assembly, Configuration, Elbow, NodeId, Shoulder, 
 use selvik_core::view::Tour;
 
 use crate::package::{
-    CELL_FILE, CellDocument, MoveDocument, PackageFiles, PostureDocument, ProgramDocument, RoleDocument, StretchDocument,
-    TargetDocument, TourStopDocument, ViewpointDocument, is_colour, read_document, read_targets,
+    CELL_FILE, CellDocument, MoveDocument, PackageFiles, PostureDocument, ProgramDocument, RoleDocument,
+    StretchDocument, TargetDocument, TourStopDocument, ViewpointDocument, is_colour, read_document,
+    read_targets,
 };
 use crate::srdf::read_srdf;
 use crate::{FormatError, Result};
@@ -84,7 +85,10 @@ impl Workcell {
                 surface: known.surface(files, item, &place)?,
             });
             if let Some(mechanism) = &item.mechanism {
-                mechanisms.insert(ItemId(item.id.clone()), known.mechanism(files, (mechanism, item.surface_only), &place)?);
+                mechanisms.insert(
+                    ItemId(item.id.clone()),
+                    known.mechanism(files, (mechanism, item.surface_only), &place)?,
+                );
             }
         }
         let cell = Cell::new(items).map_err(|e| refuse("items", e))?;
@@ -292,10 +296,12 @@ fn rules(document: &CellDocument, names: &Names) -> Result<RuleSet> {
 /// Where the moves of a stretch stand in the run plan; a program may run in it several times, or not at all.
 fn moves(document: &CellDocument, stretch: &StretchDocument, place: &str) -> Result<Vec<Moves>> {
     let program = document.programs.iter().find(|p| p.id == stretch.program);
-    let program = program.ok_or_else(|| refuse(place, format!("there is no program \"{}\"", stretch.program)))?;
+    let program =
+        program.ok_or_else(|| refuse(place, format!("there is no program \"{}\"", stretch.program)))?;
     let (from, to) = (stretch.from_move.unwrap_or(1), stretch.to_move.unwrap_or(program.moves.len()));
     if from == 0 || from > to || to > program.moves.len() {
-        let message = format!("moves {from} to {to} are not among the {} of \"{}\"", program.moves.len(), program.id);
+        let message =
+            format!("moves {from} to {to} are not among the {} of \"{}\"", program.moves.len(), program.id);
         return Err(refuse(place, message));
     }
     let lanes = document.run_plan.lanes.iter().enumerate();

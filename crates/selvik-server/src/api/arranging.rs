@@ -111,7 +111,8 @@ pub async fn arrange(
 /// Numbers are worked out from the cell as it is in memory, so that is what the change is based on.
 fn ahead(cell: &OpenCell, base: i64) -> Result<(), Problem> {
     if base > cell.revision {
-        let message = format!("the change names revision {base}, but the cell is at {}; load it again", cell.revision);
+        let message =
+            format!("the change names revision {base}, but the cell is at {}; load it again", cell.revision);
         return Err(Problem::refused(message));
     }
     Ok(())

@@ -76,7 +76,8 @@ impl Checked {
         }
         for rule in &self.clearance.rules {
             for reason in &rule.reasons {
-                let _ = writeln!(text, "  {:<13}  rule \"{}\": {reason}", word(Verdict::NotCertified), rule.name);
+                let _ =
+                    writeln!(text, "  {:<13}  rule \"{}\": {reason}", word(Verdict::NotCertified), rule.name);
             }
         }
         let (rest, shown): (Vec<&PairReport>, Vec<&PairReport>) =
@@ -141,7 +142,11 @@ fn word(verdict: Verdict) -> &'static str {
 fn lasting(pair: &PairReport) -> String {
     let total: f64 = pair.broken.iter().map(|i| i.end_s[1] - i.start_s[0]).sum();
     if total > 0.0 {
-        let times = if pair.broken.len() == 1 { "once".to_owned() } else { format!("in {} times", pair.broken.len()) };
+        let times = if pair.broken.len() == 1 {
+            "once".to_owned()
+        } else {
+            format!("in {} times", pair.broken.len())
+        };
         let certain = if pair.verdict == Verdict::Broken { "broken" } else { "not certain" };
         format!("  {certain} for {total:.3} s, {times}")
     } else {

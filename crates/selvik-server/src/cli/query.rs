@@ -226,7 +226,10 @@ fn between(workcell: &Workcell, q: &[f64], a: &[BodyId], b: &[BodyId]) -> Result
             let answer = distance(sx, sy, &px.inv_mul(&py), limit);
             if let Some(side) = answer.undecided {
                 let open = if side == Side::First { x } else { y };
-                undecided.push(format!("{} is open: the other body may lie inside it", workcell.assembly.body_name(open)));
+                undecided.push(format!(
+                    "{} is open: the other body may lie inside it",
+                    workcell.assembly.body_name(open)
+                ));
             }
             if let Some(closest) = answer.closest {
                 best = Some((
