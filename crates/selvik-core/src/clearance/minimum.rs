@@ -30,11 +30,16 @@ impl PairMotion<'_> {
         let first = stretches.first().expect("a stretch of time").0;
         let unsure = self.unsure();
         // Roughly is enough to begin with: what matters is looked at again.
-        let rough = if self.is_still() { 0.0 } else { (self.glance(first).lower * 0.2).max(aim.tolerance) };
+        let rough = (self.glance(first).lower * 0.2).max(aim.tolerance);
         let (start, found) = self.look(first, f64::INFINITY, rough);
         let mut best = self.approach(&start, &found.expect("no limit was set"));
         if self.is_still() {
-            return (Bracket::new(start.lower, best.distance), best);
+            if aim.is_met(start.lower, best.distance, unsure) {
+                return (Bracket::new(start.lower, best.distance), best);
+            }
+            let (look, found) = self.look(first, f64::INFINITY, 0.0);
+            best = self.approach(&look, &found.expect("no limit was set"));
+            return (Bracket::new(look.lower, best.distance), best);
         }
         let mut open = BinaryHeap::new();
         for &(from, to) in stretches {
@@ -59,7 +64,9 @@ impl PairMotion<'_> {
             let tolerance = aim.width_at(best.distance);
             // A distance beyond this rules the whole stretch out; more need not be known. Nor need
             // it be known more closely than the bodies move in the stretch.
-            let decides = aim.decisive.iter().any(|&d| lower < d && d <= best.distance);
+            // Which side of a decisive value it lies on is asked when the bracket is otherwise narrow enough.
+            let narrow = best.distance - lower <= tolerance.max(unsure);
+            let decides = narrow && aim.decisive.iter().any(|&d| lower < d && d <= best.distance);
             let margin = if decides { tolerance.min(aim.undecidable(unsure)) } else { tolerance };
             let enough = (best.distance - margin).min(aim.settled) + motion + unsure;
             let slack = if decides { motion * 0.2 } else { (motion * 0.2).max(tolerance * 0.1) };
@@ -71,7 +78,7 @@ impl PairMotion<'_> {
                 }
                 look
             };
-            if b.attained.is_none() && b.lower < enough - unsure {
+            if b.attained.is_none() && !b.is_beyond(enough, unsure) {
                 b = look_at(self, b.time);
                 self.push(&mut open, a, b);
                 continue;
@@ -85,7 +92,7 @@ impl PairMotion<'_> {
                 continue;
             }
             let glance = self.glance(middle);
-            let look = if glance.lower >= enough - unsure { glance } else { look_at(self, middle) };
+            let look = if glance.is_beyond(enough, unsure) { glance } else { look_at(self, middle) };
             self.push(&mut open, a, look.clone());
             self.push(&mut open, look, b);
         }

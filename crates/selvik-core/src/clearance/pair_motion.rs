@@ -52,6 +52,14 @@ pub(super) struct Look {
     pub slack: f64,
 }
 
+impl Look {
+    /// Whether the distance is known to be at least `enough` (m), as a query that was told so knows it: less what is
+    /// `unsure`, and a little for rounding.
+    pub fn is_beyond(&self, enough: f64, unsure: f64) -> bool {
+        self.lower + unsure * 1.01 + 1e-12 >= enough
+    }
+}
+
 /// What a query costs beside the boxes it looks at, in boxes.
 const ASKING: u64 = 40;
 

@@ -220,20 +220,22 @@ impl Pairwise<'_> {
             verdict = Verdict::Broken;
             doubts.retain(|d| matches!(d, Doubt::Open { .. }));
         }
-        let mut below = |threshold: f64, wanted: bool| {
+        // What touches is broken, and what is broken is tight: each is looked for in the times of the one before.
+        let mut below = |threshold: f64, wanted: bool, within: &[(f64, f64)]| {
             if !(wanted && keep_on()) {
                 return Vec::new();
             }
             let tolerance = options.tolerance.max(unsure);
-            let found = intervals_below(&mut motion, measured, threshold, tolerance, options.work, &keep_on);
+            let found = intervals_below(&mut motion, within, threshold, tolerance, options.work, &keep_on);
             if !found.complete && keep_on() && !doubts.contains(&Doubt::TimesSpent) {
                 doubts.push(Doubt::TimesSpent);
             }
             found.intervals
         };
-        let broken = below(required, clearance.lower() < required);
-        let tight = below(tight_below, clearance.lower() < tight_below);
-        let touching = below(TOUCH, clearance.attained() < TOUCH);
+        let outer = |found: &[Interval]| -> Vec<(f64, f64)> { found.iter().map(|i| (i.start.0, i.end.1)).collect() };
+        let tight = below(tight_below, clearance.lower() < tight_below, measured);
+        let broken = below(required, clearance.lower() < required, &outer(&tight));
+        let touching = below(TOUCH, clearance.attained() < TOUCH, &outer(&broken));
         let allowed = Vec::new();
         PairResult {
             pair,

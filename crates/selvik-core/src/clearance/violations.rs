@@ -36,6 +36,9 @@ pub struct TimesBelow {
 /// A threshold this small asks whether the bodies touch, m.
 pub(super) const TOUCH: f64 = 1e-6;
 
+/// Touches between which bodies part by less than so many tolerances are one.
+const BRIDGED: f64 = 5.0;
+
 /// The ends are bracketed this closely, s.
 const TIME_RESOLUTION: f64 = 1e-4;
 
@@ -54,7 +57,8 @@ enum State {
 ///
 /// Stretches whose bounds settle nothing are divided until they are shorter than 0.1 ms or the
 /// bodies move less than a tenth of `tolerance` (m) in them; what stays open then counts as below, and its ends
-/// are the bracket. Times between which the distance rises above the threshold by less than `tolerance` are one.
+/// are the bracket. Times between which the distance rises above the threshold by less than `tolerance` are one, of touches by less
+/// than five times that.
 pub fn intervals_below(
     pair: &mut PairMotion,
     stretches: &[(f64, f64)],
@@ -137,13 +141,13 @@ impl Search<'_, '_> {
         if upper < self.threshold || (below(a) && below(b) && upper < self.threshold + self.tolerance) {
             return State::Below;
         }
-        // No bound from above says how long an overlap lasts, but its depth does.
+        // Nothing bounds a distance of 0 closely enough from above to say that it lasts, but the depth of an overlap does.
         if self.threshold <= TOUCH && overlap(a) && overlap(b) {
-            let lasts = motion < 2.0 * self.tolerance || self.depth(a) > motion || self.depth(b) > motion;
+            // No overlap is deeper than the smaller body.
+            let smaller = self.pair.surfaces.iter().map(|s| s.bounds().half_extents().min()).fold(f64::MAX, f64::min);
+            let deep = |this: &mut Self, end: &mut End| motion < smaller && this.depth(end) > motion;
+            let lasts = motion < 2.0 * BRIDGED * self.tolerance || deep(self, a) || deep(self, b);
             return if lasts { State::Below } else { State::Open };
-        }
-        if overlap(a) && overlap(b) && (self.depth(a) > motion || self.depth(b) > motion) {
-            return State::Below;
         }
         State::Open
     }
@@ -157,7 +161,7 @@ impl Search<'_, '_> {
 
     fn sharpen(&mut self, end: &mut End, motion: f64) -> bool {
         let (enough, slack) = self.wanted(motion);
-        let far = end.look.attained.is_none() && end.look.lower >= enough - self.unsure;
+        let far = end.look.attained.is_none() && end.look.is_beyond(enough, self.unsure);
         if far || end.look.slack <= slack * 1.5 {
             return false;
         }
@@ -191,11 +195,11 @@ impl Search<'_, '_> {
 }
 
 /// What asking for a depth costs, in boxes.
-const DEPTH_WORK: u64 = 5_000;
+const DEPTH_WORK: u64 = 2_000;
 
 /// The largest depth at which any of the points by which `inner` is known lies inside `outer`, m.
 fn depth_inside(outer: &Surface, inner: &Surface, pose: &Pose) -> f64 {
-    const SOME: usize = 64;
+    const SOME: usize = 24;
     let points = inner.points();
     let step = points.len().div_ceil(SOME);
     let inside = |p: &Point| outer.contains(p) == Containment::Inside;
