@@ -172,8 +172,8 @@ export function useActions(): Action[] {
     { id: 'sweep', name: 'Sweep the run plan', key: 'Shift+S', run: findings.sweep },
   ])
   under('Program', [
-    { id: 'undo', name: `Undo${cell.cell?.undo ? ` ${cell.cell.undo}` : ''}`, key: 'Ctrl+Z', run: cell.undo, enabled: () => !!cell.cell?.undo },
-    { id: 'redo', name: `Redo${cell.cell?.redo ? ` ${cell.cell.redo}` : ''}`, key: 'Ctrl+Shift+Z', run: cell.redo, enabled: () => !!cell.cell?.redo },
+    { id: 'undo', name: `Undo${cell.cell?.undo ? ` ${cell.cell.undo.label}` : ''}`, key: 'Ctrl+Z', run: cell.undo, enabled: () => !!cell.cell?.undo },
+    { id: 'redo', name: `Redo${cell.cell?.redo ? ` ${cell.cell.redo.label}` : ''}`, key: 'Ctrl+Shift+Z', run: cell.redo, enabled: () => !!cell.cell?.redo },
     { id: 'find', name: 'Find anything one can do', key: 'Ctrl+K', run: () => (settings.open = 'find') },
     { id: 'bindings', name: 'All bindings on one page', key: '?', run: () => (settings.open = 'bindings') },
     { id: 'settings', name: 'Settings', key: 'Ctrl+,', run: () => (settings.open = 'settings') },

@@ -6,6 +6,7 @@ import { computed, onMounted, ref } from 'vue'
 import { answer, api, type Schemas } from '../api/client'
 import { useSettings } from '../settings/settingsStore'
 import VerdictMark from '../findings/VerdictMark.vue'
+import { verdictWord } from '../findings/verdicts'
 import { useViews } from '../where/viewsStore'
 import { useCell } from './cellStore'
 import { filesOfDrop } from './droppedFiles'
@@ -87,7 +88,11 @@ function chosen(e: Event) {
 }
 const when = (time: string | null | undefined) => (time ? new Date(time).toLocaleString() : 'not yet')
 const size = (bytes: number) => (bytes < 1e6 ? `${Math.max(1, Math.round(bytes / 1e3))} kB` : `${(bytes / 1e6).toFixed(1)} MB`)
-const rules = (s: Schemas['SweptLine']) => (!s.pairs ? 'no pairs' : s.broken ? `${s.broken} broken` : s.tight ? `${s.tight} tight` : 'meets')
+const counts = (s: Schemas['SweptLine']): Record<string, number> => ({ broken: s.broken, not_certified: s.not_certified, tight: s.tight })
+const rules = (s: Schemas['SweptLine']) => {
+  const count = counts(s)[s.verdict]
+  return count ? `${count} ${verdictWord(s.verdict)}` : verdictWord(s.verdict)
+}
 useEventListener('keydown', (e: KeyboardEvent) => {
   // Not the Enter that has just answered a dialog, which is gone by now.
   if (e.key === 'Enter' && e.target === document.body && known.value && !inBin.value) emit('open', known.value.id)
@@ -116,7 +121,7 @@ useEventListener('keydown', (e: KeyboardEvent) => {
           <span class="text"><b>{{ cell.name }}</b>
             <span class="soft"><template v-if="inBin">in the bin since {{ when(cell.binned_at) }}</template><template v-else>{{ cell.opened_at ? `opened ${when(cell.opened_at)}` : 'not opened yet' }}</template> · <span class="number">{{ cell.items }}</span> {{ cell.items === 1 ? 'item' : 'items' }} · <span class="number">{{ size(cell.bytes) }}</span></span>
           </span>
-          <span v-if="cell.swept" class="swept" :title="cell.swept.changed_since ? 'At the last sweep; the cell was changed since' : 'At the last sweep'"><VerdictMark v-if="cell.swept.pairs" :verdict="cell.swept.broken ? 'broken' : cell.swept.tight ? 'tight' : 'meets'" />{{ rules(cell.swept) }}<span v-if="cell.swept.changed_since" class="soft">, changed since</span></span>
+          <span v-if="cell.swept" class="swept" :title="cell.swept.changed_since ? 'At the last sweep; the cell was changed since' : 'At the last sweep'"><VerdictMark :verdict="cell.swept.verdict" />{{ rules(cell.swept) }}<span v-if="cell.swept.changed_since" class="soft">, changed since</span></span>
         </button>
         <kbd v-if="cell.id === known?.id && !inBin" class="soft" title="Opens this cell">Enter</kbd>
         <template v-if="inBin">

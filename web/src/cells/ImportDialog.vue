@@ -32,12 +32,13 @@ const size = (f: Found, c: Chosen) => {
 }
 /** What was wrong with a mesh, and what was done about it. */
 const flaws = (f: Found) => {
-  const { open_edges, degenerate, duplicate, turned_shells } = f.flaws
+  const { open_edges, degenerate, duplicate, turned_shells, turned_triangles } = f.flaws
   return [
-    open_edges && `${open_edges} open edges: it encloses no volume`,
+    open_edges && `${open_edges} open edges: what is inside is told by how nearly it closes`,
     degenerate && `${degenerate} triangles without an area left out`,
     duplicate && `${duplicate} double triangles left out`,
     turned_shells && `${turned_shells} shells inside out turned over`,
+    turned_triangles && `${turned_triangles} triangles that ran against their neighbours turned over`,
   ].filter(Boolean).join(' · ')
 }
 const carriers = computed(() => [...cell.items.values()])
@@ -83,7 +84,7 @@ const missing = computed(() => bringing.found.flatMap((f) => f.missing))
           </table>
           <div v-if="missing.length" class="missing" data-test="missing">
             <b>Missing meshes</b> <ul><li v-for="m in missing.slice(0, 12)" :key="m">{{ m }}</li><li v-if="missing.length > 12">and {{ missing.length - 12 }} more</li></ul>
-            <label class="add">Add files…<input type="file" multiple data-test="add-missing" @change="more" /></label> <span class="soft">or drop them here</span>
+            <label class="add">Add files…<input type="file" multiple data-test="add-missing" @change="more" /></label> <span class="soft">or drop them here. Without them the robot comes in, but what they belong to can’t be certified.</span>
           </div>
           <p v-if="state.unread.length" class="soft">Not read: {{ state.unread.slice(0, 6).join(', ') }}{{ state.unread.length > 6 ? ` and ${state.unread.length - 6} more` : '' }}</p>
           <div class="into">

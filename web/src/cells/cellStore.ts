@@ -89,9 +89,16 @@ export const useCell = defineStore('cell', () => {
       return answer(api.POST('/api/cells/{id}/edits', { params: { path: { id } }, body: { base_revision: revision, edit } }))
     })
   }
-  const path = () => ({ params: { path: { id: cell.value!.id } } })
-  const undo = () => change(() => answer(api.POST('/api/cells/{id}/undo', path())))
-  const redo = () => change(() => answer(api.POST('/api/cells/{id}/redo', path())))
+  const path = () => ({ path: { id: cell.value!.id } })
+  /** Takes back the step that is shown as the last one, and no other. */
+  async function undo() {
+    if (!cell.value?.undo) return false
+    return change(() => answer(api.POST('/api/cells/{id}/undo', { params: path(), body: { step: cell.value!.undo?.step ?? 0 } })))
+  }
+  async function redo() {
+    if (!cell.value?.redo) return false
+    return change(() => answer(api.POST('/api/cells/{id}/redo', { params: path(), body: { step: cell.value!.redo?.step ?? 0 } })))
+  }
 
   return { cell, loading, error, saving, notice, clash, change, items, children, family, open, refresh, edit, undo, redo }
 })

@@ -8,6 +8,7 @@ import { clock, useWhen } from '../when/whenStore'
 import { useFindings } from './findingsStore'
 import { useUnits } from '../settings/units'
 import VerdictMark from './VerdictMark.vue'
+import { verdictSentence, verdictWord } from './verdicts'
 
 const cell = useCell()
 const keyOf = useKeys()
@@ -17,9 +18,13 @@ const tab = ref<'clearance' | 'reach' | 'measured'>('clearance')
 const all = ref(false)
 
 const pairs = computed(() => findings.findings?.clearance.pairs ?? [])
-const notable = computed(() => pairs.value.filter((p) => p.verdict !== 'meets'))
+const notable = computed(() => pairs.value.filter((p) => p.verdict !== 'meets' || p.reasons.length))
 /** Those that meet their rule, the nearest to it first. */
-const others = computed(() => pairs.value.filter((p) => p.verdict === 'meets'))
+const others = computed(() => pairs.value.filter((p) => p.verdict === 'meets' && !p.reasons.length))
+/** Rules that name what can't be measured. */
+const gaps = computed(() => findings.findings?.clearance.rules.filter((r) => r.reasons.length) ?? [])
+const caveats = computed(() => findings.findings?.caveats ?? [])
+const verdict = computed(() => findings.findings?.verdict ?? 'not_certified')
 const shown = computed(() => [...notable.value, ...others.value.slice(0, all.value ? 400 : 4)])
 const reachRows = computed(() => findings.findings?.reach.rows ?? [])
 
@@ -27,6 +32,7 @@ const lasts = (p: Pair) => {
   const touching = p.touching.reduce((s, i) => s + Math.max(0, i.end_s[0]! - i.start_s[1]!), 0)
   if (touching) return `touches for ${touching.toFixed(3)} s`
   const broken = p.broken.reduce((s, i) => s + i.end_s[1]! - i.start_s[0]!, 0)
+  if (broken && p.verdict === 'not_certified') return `not certain for ${broken.toFixed(3)} s`
   return broken ? `for ${broken.toFixed(3)} s` : ''
 }
 const units = useUnits()
@@ -86,15 +92,24 @@ const left = computed(() => {
     </div>
     <div v-else-if="findings.findings && !findings.fresh" class="stale" role="status">The model has changed since. <v-btn color="primary" @click="findings.sweep">Sweep again</v-btn></div>
 
+    <div v-if="findings.lost && !findings.job" class="stale" role="status" data-test="lost">The last sweep was lost: it ended with its server, or what it found could not be kept. <v-btn color="primary" @click="findings.sweep">Sweep again</v-btn></div>
+    <div v-if="findings.unreadable && !findings.job" class="stale" role="status">What an earlier version found can’t be read any more. <v-btn color="primary" @click="findings.sweep">Sweep again</v-btn></div>
+
     <div class="cards">
+      <p v-if="findings.findings && tab !== 'measured'" class="overall" :class="verdict" data-test="overall"><VerdictMark :verdict="verdict" /> {{ verdictSentence[verdict] }}</p>
       <template v-if="tab === 'clearance'">
         <p v-if="!findings.findings && !findings.job" class="soft none">Nothing has been swept yet.<br /><v-btn color="primary" :title="`Sweep (${keyOf('sweep')})`" @click="findings.sweep">Sweep the run plan</v-btn></p>
-        <p v-else-if="!pairs.length && !findings.job" class="soft none">No rule names a pair that moves. Add rules to the cell package.</p>
+        <p v-else-if="findings.findings && !findings.findings.clearance.rules.length && !findings.job" class="soft none">The cell has no clearance rule, so nothing is measured. Add rules to the cell package.</p>
+        <div v-for="r in gaps" :key="r.name" class="card gap" data-test="rule-gap">
+          <VerdictMark verdict="not_certified" />
+          <span class="names">Rule “{{ r.name }}”</span><span />
+          <span class="soft detail"><b>not certified</b> · {{ r.reasons.join('; ') }}</span>
+        </div>
         <button v-for="p in shown" :key="p.a.name + p.b.name" class="card" :class="[p.verdict, { at: findings.shown === p }]" data-test="finding" :title="`Go there: certified between ${units.number(p.lower_mm, 2)} and ${units.length(p.attained_mm, 2)}`" @click="findings.showEvidence(p)">
           <VerdictMark :verdict="p.verdict" />
           <span class="names">{{ p.a.name }} – {{ p.b.name }}</span>
           <span class="number value"><template v-if="wide(p)">over {{ units.number(p.lower_mm, -1) }}</template><template v-else>{{ value(p) }}</template> {{ units.sign }}</span>
-          <span class="soft detail"><b>{{ p.verdict }}</b> · needs {{ units.short(p.required_mm).replace(/ mm$/, '') }} · <span class="number">{{ clock(p.time_s) }}</span> {{ lasts(p) }}</span>
+          <span class="soft detail"><b>{{ verdictWord(p.verdict) }}</b> · needs {{ units.short(p.required_mm).replace(/ mm$/, '') }} · <span class="number">{{ clock(p.time_s) }}</span> {{ lasts(p) }}<template v-for="reason in p.reasons" :key="reason"><br />{{ reason }}</template></span>
         </button>
         <p v-if="others.length > 4" class="soft more">
           <button @click="all = !all">{{ all ? 'Show fewer' : `${others.length - 4} more pairs meet their rule` }}</button>.
@@ -102,11 +117,11 @@ const left = computed(() => {
         </p>
       </template>
       <template v-else-if="tab === 'reach'">
-        <button v-for="r in reachRows" :key="r.program + r.label + r.time_s" class="card" :class="r.verdict" data-test="reach-row" @click="when.goTo(r.time_s)">
-          <VerdictMark :verdict="r.verdict" />
+        <button v-for="r in reachRows" :key="r.program + r.label + r.time_s" class="card" :class="r.verdict" data-test="reach-row" :title="r.reason ?? undefined" @click="when.goTo(r.time_s)">
+          <VerdictMark v-if="r.verdict" :verdict="r.verdict" /><span v-else />
           <span class="names">{{ r.program }}, {{ r.label }}</span>
-          <span class="number value">{{ r.spare_percent == null ? '–' : `${r.spare_percent.toFixed(1)} %` }}</span>
-          <span class="soft detail"><b>{{ r.verdict }}</b> · {{ r.robot_name }} · <span class="number">{{ units.length(r.straight_mm, -1) }}</span> from the base · <span class="number">{{ clock(r.time_s) }}</span></span>
+          <span class="number value">{{ r.spare_percent.toFixed(1) }} %</span>
+          <span class="soft detail"><b>{{ r.verdict ? verdictWord(r.verdict) : 'no rule' }}</b> · {{ r.robot_name }} · <span class="number">{{ units.length(r.straight_mm, -1) }}</span> from the base · <span class="number">{{ clock(r.time_s) }}</span><template v-if="r.reason"><br />{{ r.reason }}</template></span>
         </button>
         <p v-if="!reachRows.length" class="soft none">Sweep the run plan to see the reach to spare at every target.</p>
       </template>
@@ -123,6 +138,10 @@ const left = computed(() => {
           <p class="soft">At {{ clock(when.time) }}; follows the play head.</p>
         </div>
       </template>
+      <details v-if="caveats.length && tab !== 'measured'" class="caveats" data-test="caveats">
+        <summary>Not looked at, or assumed ({{ caveats.length }})</summary>
+        <ul><li v-for="c in caveats" :key="c.text">{{ c.text }}</li></ul>
+      </details>
     </div>
   </aside>
 </template>
@@ -144,6 +163,12 @@ const left = computed(() => {
 .detail { grid-column: 2 / 4; font-size: 12px; }
 .card.broken .detail b { color: rgb(var(--v-theme-error)); }
 .card.tight .detail b { color: rgb(var(--v-theme-warning)); }
+.overall { display: flex; gap: 6px; align-items: center; padding: 0 4px; font-weight: 700; }
+.overall.broken { color: rgb(var(--v-theme-error)); }
+.card.gap { border-style: dashed; }
+.caveats { padding: 4px 6px; font-size: 12px; }
+.caveats summary { cursor: pointer; font-weight: 600; }
+.caveats ul { padding-left: 16px; color: var(--soft); }
 .none { padding: 18px 6px; text-align: center; }
 .more { padding: 4px 6px; font-size: 12px; }
 .more button { text-decoration: underline; }

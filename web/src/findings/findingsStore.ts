@@ -22,6 +22,10 @@ export const useFindings = defineStore('findings', () => {
   const madeOf = ref<string | null>(null)
   const fresh = computed(() => madeOf.value === cell.cell?.fingerprint)
   const job = ref<Schemas['RunningJob'] | null>(null)
+  /** A sweep was begun that neither ended nor runs. */
+  const lost = ref(false)
+  /** There are findings that this version can't read. */
+  const unreadable = ref(false)
   const shown = shallowRef<Pair | null>(null)
   const reach = shallowRef<{ from: string; to: string; series: Schemas['ReachSeries'] } | null>(null)
 
@@ -32,6 +36,8 @@ export const useFindings = defineStore('findings', () => {
     findings.value = last.findings ?? null
     madeOf.value = last.fingerprint ?? null
     job.value = last.running ?? null
+    lost.value = last.lost
+    unreadable.value = last.unreadable
   }
   async function sweep() {
     try {
@@ -93,6 +99,6 @@ export const useFindings = defineStore('findings', () => {
   })
 
   return {
-    findings, fresh, job, shown, reach, reachNow, load, sweep, stop, heard, showEvidence, leaveEvidence, measureReach,
+    findings, fresh, job, lost, unreadable, shown, reach, reachNow, load, sweep, stop, heard, showEvidence, leaveEvidence, measureReach,
   }
 })

@@ -3,6 +3,7 @@ import { downloadZip } from 'client-zip'
 import { defineStore } from 'pinia'
 import { ref, shallowRef } from 'vue'
 
+import { verdictWord } from '../findings/verdicts'
 import { useCell } from '../cells/cellStore'
 import { useFindings } from '../findings/findingsStore'
 import { useSettings } from '../settings/settingsStore'
@@ -55,7 +56,7 @@ export const useExport = defineStore('export', () => {
     const { bearing_deg, elevation_deg } = where.viewpoint
     const lines = [`${cell.cell!.document.name} · ${clock(when.time)} · bearing ${bearing_deg.toFixed(1)}°, elevation ${elevation_deg.toFixed(1)}°`]
     const pair = findings.shown
-    if (pair) lines.unshift(`${pair.a.name} – ${pair.b.name}: ${units.length(pair.attained_mm)}, ${units.short(pair.required_mm)} required, ${pair.verdict}`)
+    if (pair) lines.unshift(`${pair.a.name} – ${pair.b.name}: ${units.length(pair.attained_mm)}, ${units.short(pair.required_mm)} required, ${verdictWord(pair.verdict)}`)
     paint.textBaseline = 'bottom'
     lines.forEach((text, i) => {
       const y = picture.height - size * 0.7 - (lines.length - 1 - i) * size * 1.4

@@ -112,7 +112,12 @@ function carrierChosen(e: Event) {
         <dt>Volume</dt><dd class="number" data-test="item-volume">{{ total.volume == null ? 'open mesh' : units.volume(total.volume) }}</dd>
         <dt>Triangles</dt><dd class="number">{{ total.triangles.toLocaleString('en') }}</dd>
       </template>
-      <template v-if="fact?.open_edges"><dt>Open edges</dt><dd class="number">{{ fact.open_edges }}</dd></template>
+      <template v-if="fact?.open_edges || one?.surface_only">
+        <dt>Open edges</dt>
+        <dd><span class="number">{{ fact?.open_edges ?? 0 }}</span>
+          <label class="only" title="Nothing counts as inside it: for panels without thickness, floors, covers open on one side. Otherwise what can’t be told to lie inside or outside is not certified"><input type="checkbox" :checked="one?.surface_only" data-test="surface-only" @change="items.change({ surface_only: ($event.target as HTMLInputElement).checked })" /> surface only</label>
+        </dd>
+      </template>
       <template v-if="files"><dt>From</dt><dd class="file" :title="files">{{ files }}</dd></template>
     </dl>
     <textarea v-if="one" v-model="notes" rows="1" class="notes" placeholder="Notes" aria-label="Notes" data-test="item-notes" @change="items.change({ notes })" />
@@ -135,6 +140,7 @@ dd { min-width: 0; }
 .colour input { width: 22px; height: 16px; padding: 0; border: 1px solid var(--line); border-radius: 3px; }
 
 .small { font-size: 11px; letter-spacing: -0.4px; }
+.only { display: inline-flex; gap: 3px; align-items: center; margin-left: 8px; }
 .link { color: var(--accent); font-weight: 600; }
 .notes { width: 100%; margin-top: 6px; padding: 2px 4px; border: 1px solid var(--line); border-radius: 4px; resize: vertical; }
 .problem { color: rgb(var(--v-theme-error)); }

@@ -10,6 +10,7 @@ import type { Pair } from '../api/client'
 import { useCell } from '../cells/cellStore'
 import { useFindings } from '../findings/findingsStore'
 import VerdictMark from '../findings/VerdictMark.vue'
+import { verdictWord } from '../findings/verdicts'
 import { useUnits } from '../settings/units'
 import { clock, useWhen } from './whenStore'
 
@@ -110,7 +111,7 @@ const speeds = [0.1, 0.25, 0.5, 1, 2, 4]
         <path :d="shape" class="band" /><path :d="trace" class="trace" />
         <line :x1="x(when.time)" :x2="x(when.time)" y1="0" :y2="height" class="head" />
       </svg>
-      <button v-for="p in marked" :key="p.a.name + p.b.name" class="mark" :style="markAt(p)" :title="`${p.verdict}: ${p.a.name} – ${p.b.name}, ${units.length(p.attained_mm)} at ${clock(p.time_s)}`" :aria-label="`Go to ${p.a.name} – ${p.b.name}`" @click="findings.showEvidence(p)">
+      <button v-for="p in marked" :key="p.a.name + p.b.name" class="mark" :style="markAt(p)" :title="`${verdictWord(p.verdict)}: ${p.a.name} – ${p.b.name}, ${units.length(p.attained_mm)} at ${clock(p.time_s)}`" :aria-label="`Go to ${p.a.name} – ${p.b.name}`" @click="findings.showEvidence(p)">
         <VerdictMark :verdict="p.verdict" />
       </button>
     </div>

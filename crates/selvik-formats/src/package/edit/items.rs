@@ -46,6 +46,8 @@ pub enum ItemChange {
     Colour(Option<String>),
     /// Whether it stays where it is.
     Locked(bool),
+    /// Whether its geometry is a surface only, so that nothing lies inside it.
+    SurfaceOnly(bool),
     /// What people want to remember of it; empty for nothing.
     Notes(String),
 }
@@ -129,6 +131,7 @@ pub(super) fn change(document: &mut CellDocument, items: &[String], change: &Ite
             }
             ItemChange::Colour(colour) => item.colour.clone_from(colour),
             ItemChange::Locked(locked) => item.locked = *locked,
+            ItemChange::SurfaceOnly(only) => item.surface_only = *only,
             ItemChange::Notes(notes) if notes.chars().count() > LONGEST_NOTE => {
                 return Err(refuse(format!("a note has at most {LONGEST_NOTE} characters")));
             }
@@ -137,6 +140,8 @@ pub(super) fn change(document: &mut CellDocument, items: &[String], change: &Ite
     }
     let what = called(document, &found);
     Ok(match change {
+        ItemChange::SurfaceOnly(true) => format!("take {what} for a surface only"),
+        ItemChange::SurfaceOnly(false) => format!("take {what} for a body"),
         ItemChange::Role(_) => format!("change the role of {what}"),
         ItemChange::Colour(_) => format!("colour {what}"),
         ItemChange::Locked(true) => format!("lock {what}"),
