@@ -40,10 +40,8 @@ fn cell_of(
     let mut chain = Vec::new();
     for (i, (kind, axis, origin)) in joints.iter().enumerate() {
         let last = i + 1 == joints.len();
-        links.push(Link {
-            name: format!("l{}", i + 1),
-            surface: last.then(|| Arc::new(Surface::new(mover.clone()))),
-        });
+        let surface = last.then(|| Arc::new(Surface::new(mover.clone())));
+        links.push(Link::new(format!("l{}", i + 1), surface));
         chain.push(Joint {
             name: format!("j{i}"),
             kind: *kind,

@@ -95,6 +95,18 @@ mod tests {
         Assembly::new(Cell::new(vec![item]).unwrap(), [("arm".into(), mechanism)].into()).unwrap()
     }
 
+    /// The checks below would notice levers taken half as long.
+    #[test]
+    fn half_of_the_bound_is_exceeded() {
+        let assembly = chain_of_bars(&[Vector::z()]);
+        let [_, chain] = Chain::of_pair(&assembly, BodyId(0), BodyId(1));
+        let surface = &assembly.body(BodyId(1)).surface;
+        let bound = MotionBound::of(surface).over(&chain, &chain.posture(&[0.3]), &[0.2]);
+        let [a, b] = [0.3, 0.5].map(|q| chain.posture(&[q]).body);
+        let moved = surface.mesh().vertices().iter().map(|v| (b * v - a * v).norm()).fold(0.0, f64::max);
+        assert!(moved <= bound && moved > 0.5 * bound, "{moved} {bound}");
+    }
+
     proptest! {
         /// Every vertex, at every instant, against the bound.
         #[test]

@@ -232,7 +232,8 @@ impl Pairwise<'_> {
             }
             found.intervals
         };
-        let outer = |found: &[Interval]| -> Vec<(f64, f64)> { found.iter().map(|i| (i.start.0, i.end.1)).collect() };
+        let outer =
+            |found: &[Interval]| -> Vec<(f64, f64)> { found.iter().map(|i| (i.start.0, i.end.1)).collect() };
         let tight = below(tight_below, clearance.lower() < tight_below, measured);
         let broken = below(required, clearance.lower() < required, &outer(&tight));
         let touching = below(TOUCH, clearance.attained() < TOUCH, &outer(&broken));

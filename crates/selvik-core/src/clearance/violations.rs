@@ -144,7 +144,8 @@ impl Search<'_, '_> {
         // Nothing bounds a distance of 0 closely enough from above to say that it lasts, but the depth of an overlap does.
         if self.threshold <= TOUCH && overlap(a) && overlap(b) {
             // No overlap is deeper than the smaller body.
-            let smaller = self.pair.surfaces.iter().map(|s| s.bounds().half_extents().min()).fold(f64::MAX, f64::min);
+            let smaller =
+                self.pair.surfaces.iter().map(|s| s.bounds().half_extents().min()).fold(f64::MAX, f64::min);
             let deep = |this: &mut Self, end: &mut End| motion < smaller && this.depth(end) > motion;
             let lasts = motion < 2.0 * BRIDGED * self.tolerance || deep(self, a) || deep(self, b);
             return if lasts { State::Below } else { State::Open };

@@ -64,7 +64,8 @@ impl Hierarchy {
         let middles: Vec<Vector> =
             all.iter().map(|[a, b, c]| (a.coords + b.coords + c.coords) / 3.0).collect();
         let mut order: Vec<u32> = (0..count as u32).collect();
-        let threads = std::thread::available_parallelism().map_or(1, std::num::NonZero::get);
+        let many = || std::thread::available_parallelism().map_or(1, std::num::NonZero::get);
+        let threads = if count > ALONE { many() } else { 1 };
         let padding: Vec<f64> =
             if rounded.is_empty() { Vec::new() } else { (0..count as u32).map(radius).collect() };
         let nodes = Sprout { all, middles: &middles, padding: &padding }.grow(&mut order, 0, threads);

@@ -1,0 +1,213 @@
+//! The path against the true lines, arcs and joint moves it stands for, near singularities on purpose.
+
+use std::collections::HashMap;
+use std::sync::Arc;
+
+use nalgebra::{Unit, UnitQuaternion};
+use rstest::rstest;
+use selvik_core::cell::{Cell, Item, Role};
+use selvik_core::clearance::{Aim, Limit, PairMotion, distance};
+use selvik_core::mesh::{Surface, box_mesh, sphere_mesh};
+use selvik_core::program::{
+    Goal, Lane, Motion, Move, Path, PathTolerance, Program, ProgramFault, RunPlan, plan_path,
+};
+use selvik_core::robot::{
+    Arm, Assembly, BodyId, Configuration, Elbow, Joint, JointKind, JointLimits, Link, Mechanism, Shoulder,
+    Span, Wrist,
+};
+use selvik_core::spatial::{Pose, Vector, pose_from_rpy};
+
+/// A six-axis arm, upright at zero: 0.1 m from axis 1 to 2, upper arm 0.5 m, forearm 0.5 m, spherical wrist. Its forearm
+/// turns with axis 4 and stands out by 0.15 m to one side.
+fn arm() -> Assembly {
+    let (y, z) = (Vector::y_axis(), Vector::z_axis());
+    let frames = [
+        ([0.0; 3], z),
+        ([0.1, 0.0, 0.4], y),
+        ([0.0, 0.0, 0.5], y),
+        ([0.0; 3], z),
+        ([0.0, 0.0, 0.5], y),
+        ([0.0; 3], z),
+    ];
+    let mut links = vec![Link::new("base", None)];
+    let mut joints = Vec::new();
+    for (i, (xyz, axis)) in frames.into_iter().enumerate() {
+        let body = box_mesh([0.2, 0.06, 0.06]).moved(&pose_from_rpy([0.05, 0.0, 0.2], [0.0; 3]));
+        let surface = (i == 3).then(|| Arc::new(Surface::new(body)));
+        links.push(Link::new(format!("l{}", i + 1), surface));
+        joints.push(Joint {
+            name: format!("j{}", i + 1),
+            kind: JointKind::Revolute,
+            parent: i,
+            child: i + 1,
+            origin: pose_from_rpy(xyz, [0.0; 3]),
+            axis: Unit::new_normalize(axis.into_inner()),
+            limits: JointLimits {
+                position: Span::new(-6.0, 6.0).unwrap(),
+                velocity: 3.0,
+                acceleration: 12.0,
+                ..JointLimits::default()
+            },
+            mimics: None,
+        });
+    }
+    let item = |id: &str, parent: Option<&str>, link: Option<&str>, surface| Item {
+        id: id.into(),
+        name: id.to_owned(),
+        role: Role::Robot,
+        parent: parent.map(Into::into),
+        on_link: link.map(str::to_owned),
+        pose: if id == "post" { pose_from_rpy([0.75, 0.12, 0.9], [0.0; 3]) } else { Pose::identity() },
+        surface,
+    };
+    let post = Some(Arc::new(Surface::new(sphere_mesh(0.03, 24))));
+    let items = vec![
+        item("arm", None, None, None),
+        item("tcp", Some("arm"), Some("l6"), None),
+        item("post", None, None, post),
+    ];
+    let mechanism = Mechanism::new(links, joints).unwrap();
+    Assembly::new(Cell::new(items).unwrap(), HashMap::from([("arm".into(), mechanism)])).unwrap()
+}
+
+const POSTURE: Configuration =
+    Configuration { shoulder: Shoulder::Front, elbow: Elbow::Up, wrist: Wrist::Positive };
+
+fn bent(five: f64) -> [f64; 6] {
+    [0.0, 0.0, 90f64, 0.0, five, 0.0].map(f64::to_radians)
+}
+
+fn goal(pose: Pose, configuration: Option<Configuration>) -> Goal {
+    Goal::Pose { frame: None, pose, configuration }
+}
+
+fn planned(assembly: &Assembly, motions: Vec<Motion>) -> Result<Path, ProgramFault> {
+    let moves = motions
+        .into_iter()
+        .map(|motion| Move { label: "move".to_owned(), motion, also: Vec::new() })
+        .collect();
+    let program = Program { name: "P".to_owned(), robot: 0, tcp: assembly.item_node(1), moves };
+    let plan = RunPlan { lanes: vec![Lane { start: 0.0, programs: vec![program] }] };
+    plan_path(assembly, &plan, &bent(30.0), &PathTolerance::default()).map_err(|e| e.fault)
+}
+
+/// Turned by `off` degrees about the upright through its place, so that the wrist passes straight at that distance.
+fn leaning(pose: &Pose, off: f64) -> Pose {
+    let side = UnitQuaternion::from_axis_angle(&Vector::z_axis(), off.to_radians());
+    Pose::from_parts(pose.translation, side * pose.rotation)
+}
+
+/// The move whose wrist passes straight by `off` degrees, with the two poses between which it goes.
+fn past_straight(assembly: &Assembly, off: f64) -> (Vec<Motion>, Pose, Pose) {
+    let tcp = assembly.item_node(1);
+    let [from, to] = [25.0, -25.0].map(|five| leaning(&assembly.pose_of(tcp, &bent(five)), off));
+    let start = Motion::Joint { to: goal(from, Some(POSTURE)), speed: 1.0 };
+    (vec![start, Motion::Linear { to: goal(to, None), speed: 0.2, acceleration: 0.8 }], from, to)
+}
+
+/// Every vertex of the moving body, at every instant of a fine grid, against where the true way has it: on the straight
+/// line between the poses, at the share of it that the TCP has reached.
+#[rstest]
+#[case(20.0)]
+#[case(2.0)]
+#[case(0.2)]
+#[case(0.02)]
+fn no_body_is_farther_off_the_true_line_than_the_path_says(#[case] off: f64) {
+    let assembly = arm();
+    let (motions, from, to) = past_straight(&assembly, off);
+    let path = planned(&assembly, motions).expect("it can be driven, slowly");
+    let arm = Arm::new(&assembly, 0, assembly.item_node(1)).unwrap();
+    let said = path.deviation(0..6);
+    assert!(said < 3e-5, "{said}");
+    let span = path.spans()[1].clone();
+    let body = assembly.body(BodyId(0));
+    let turn = from.rotation.angle_to(&to.rotation);
+    let length = (to.translation.vector - from.translation.vector).norm();
+    let (mut worst, mut near) = (0.0f64, path.at(span.start));
+    for i in 0..=6000 {
+        let t = span.start + (span.end - span.start) * f64::from(i) / 6000.0;
+        let q = path.at(t);
+        // The share at which the true pose is nearest to the path's: by turning, since the place hardly moves.
+        let now = assembly.pose_of(arm.tip(), &q);
+        let gone = (now.translation.vector - from.translation.vector).norm();
+        let share = if length > 0.01 { gone / length } else { from.rotation.angle_to(&now.rotation) / turn };
+        let truth = arm.solve(&assembly, &from.lerp_slerp(&to, share.min(1.0)), &near).expect("within reach");
+        near.iter_mut().zip(&truth[0].values).for_each(|(q, v)| *q = *v);
+        let [a, b] = [&q, &near].map(|q| assembly.pose_of(body.node, q));
+        for v in body.surface.mesh().vertices() {
+            worst = worst.max((a * v - b * v).norm());
+        }
+    }
+    assert!(worst <= said, "{worst} off, but {said} said");
+    // A certificate that took the knots for the motion would be off by this.
+    assert!(worst > 1e-7, "{worst}");
+    if off < 1.0 {
+        assert!(span.speed_share < 0.9, "it is slowed: {}", span.speed_share);
+    }
+}
+
+/// At the knots that are driven no joint is faster than it may be, however near a singularity.
+#[rstest]
+#[case(5.0)]
+#[case(0.5)]
+#[case(0.05)]
+fn joints_keep_their_speed_at_every_knot(#[case] off: f64) {
+    let assembly = arm();
+    let path = planned(&assembly, past_straight(&assembly, off).0).expect("it can be driven, slowly");
+    for w in path.knots().windows(2) {
+        let (a, b) = (path.at(w[0]), path.at(w[1]));
+        for (x, y) in a.iter().zip(&b) {
+            assert!(
+                (y - x).abs() / (w[1] - w[0]) <= 3.0 * (1.0 + 1e-6),
+                "{} at {}",
+                (y - x).abs() / (w[1] - w[0]),
+                w[0]
+            );
+        }
+    }
+}
+
+#[test]
+fn straight_through_a_singularity_is_refused_or_driven_but_never_skipped() {
+    let assembly = arm();
+    match planned(&assembly, past_straight(&assembly, 0.0).0) {
+        // The wrist may bend over to the other side without turning round.
+        Ok(path) => {
+            let jump = path.knots().windows(2).map(|w| {
+                path.at(w[0]).iter().zip(path.at(w[1])).map(|(a, b)| (a - b).abs()).fold(0.0, f64::max)
+            });
+            assert!(jump.fold(0.0, f64::max) < 0.2);
+        }
+        Err(fault) => assert!(matches!(fault, ProgramFault::Singular { .. }), "{fault}"),
+    }
+}
+
+/// The certified bound along a singular pass, against exact distances on the true line.
+#[test]
+fn the_certificate_is_that_of_the_programmed_motion() {
+    let assembly = arm();
+    let (motions, from, to) = past_straight(&assembly, 0.3);
+    let path = planned(&assembly, motions).expect("it can be driven");
+    let arm = Arm::new(&assembly, 0, assembly.item_node(1)).unwrap();
+    let mut pair = PairMotion::new(&assembly, &path, BodyId(0), BodyId(1));
+    let (bracket, _) = pair.minimum(&[(0.0, path.duration())], &Aim::exactly(1e-4), &|| true);
+    let mut near = path.at(path.spans()[1].start);
+    for i in 0..=4000 {
+        let truth =
+            arm.solve(&assembly, &from.lerp_slerp(&to, f64::from(i) / 4000.0), &near).expect("within reach");
+        near.iter_mut().zip(&truth[0].values).for_each(|(q, v)| *q = *v);
+        let poses = [0, 1].map(|b| assembly.pose_of(assembly.body(BodyId(b)).node, &near));
+        let surfaces = [0, 1].map(|b| &assembly.body(BodyId(b)).surface);
+        let found = distance(surfaces[0], surfaces[1], &poses[0].inv_mul(&poses[1]), Limit::default());
+        assert!(found.closest.unwrap().distance >= bracket.lower(), "{found:?} below {}", bracket.lower());
+    }
+}
+
+#[rstest]
+#[case::a_speed_of_nothing(Motion::Wait(0.0))]
+#[case::not_a_number(Motion::Wait(f64::NAN))]
+#[case::for_ages(Motion::Wait(1e11))]
+fn waits_beyond_reason_are_refused(#[case] motion: Motion) {
+    let assembly = arm();
+    assert!(matches!(planned(&assembly, vec![motion]), Err(ProgramFault::NotUsable { .. })));
+}
