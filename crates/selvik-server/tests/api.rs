@@ -164,8 +164,10 @@ async fn a_sweep_runs_as_a_job_tells_its_progress_and_is_kept() {
     let answer = Client::new().post(&edits).json(&edit).send().await.expect("an answer");
     assert_eq!(answer.status(), StatusCode::OK);
     assert_eq!(server.get(&format!("/api/cells/{id}/sweep")).await["fresh"], false);
-    let undone =
-        Client::new().post(format!("{}/api/cells/{id}/undo", server.url)).send().await.expect("an answer");
+    let step = server.get(&format!("/api/cells/{id}")).await["undo"]["step"].clone();
+    let undo =
+        Client::new().post(format!("{}/api/cells/{id}/undo", server.url)).json(&json!({ "step": step }));
+    let undone = undo.send().await.expect("an answer");
     assert_eq!(undone.status(), StatusCode::OK);
     assert_eq!(server.get(&format!("/api/cells/{id}/sweep")).await["fresh"], true);
 }
@@ -210,6 +212,64 @@ async fn a_cut_through_a_housing_is_a_ring() {
     assert!((area - face["area_mm2"].as_f64().expect("an area")).abs() < 1.0, "{area}");
 }
 
+/// Sixty steps of a millimetre at once: each is done on the one before, or refused.
+#[tokio::test]
+async fn steps_sent_at_once_are_all_done_or_refused() {
+    let (server, id) = demo().await;
+    let at = async || {
+        let cell = server.get(&format!("/api/cells/{id}")).await;
+        let items = cell["document"]["items"].as_array().expect("items").clone();
+        let rack = items.iter().find(|i| i["id"] == "rack").expect("the rack").clone();
+        (
+            rack["pose"]["xyz_mm"][0].as_f64().expect("a number"),
+            cell["revision"].as_i64().expect("a revision"),
+        )
+    };
+    let (from, revision) = at().await;
+    let step = |base: i64| {
+        let url = format!("{}/api/cells/{id}/arrange", server.url);
+        let how = json!({ "shift": { "frame": "world", "by": { "xyz_mm": [1, 0, 0] } } });
+        let body = json!({ "base_revision": base, "items": ["rack"], "time_s": 0, "how": how });
+        tokio::spawn(
+            async move { Client::new().post(url).json(&body).send().await.expect("an answer").status() },
+        )
+    };
+    let ahead = step(revision + 50).await.expect("no panic");
+    assert_eq!(ahead, StatusCode::UNPROCESSABLE_ENTITY);
+    let mut done = 0.0;
+    for sent in (0..60).map(|_| step(revision)).collect::<Vec<_>>() {
+        match sent.await.expect("no panic") {
+            StatusCode::OK => done += 1.0,
+            status => assert_eq!(status, StatusCode::CONFLICT),
+        }
+    }
+    assert!(done >= 1.0 && ((at().await.0 - from) - done).abs() < 1e-6, "{done}");
+}
+
+#[tokio::test]
+async fn an_edit_beside_an_import_succeeds_and_a_stale_sweep_ends() {
+    let (server, id) = demo().await;
+    let sweep = format!("{}/api/cells/{id}/sweep", server.url);
+    let started: Value =
+        Client::new().post(&sweep).send().await.expect("an answer").json().await.expect("JSON");
+    let place = |base: i64, x: i64| {
+        json!({ "base_revision": base, "edit": { "edit": "place_items",
+            "places": [{ "item": "rack", "pose": { "xyz_mm": [x, 2000, 0] } }] } })
+    };
+    let edits = format!("{}/api/cells/{id}/edits", server.url);
+    let answer = Client::new().post(&edits).json(&place(1, 1500)).send().await.expect("an answer");
+    assert_eq!(answer.status(), StatusCode::OK);
+    // What it would have found is of a cell that is no more.
+    let url = format!("{}/api/jobs/{}", server.url, started["job"].as_str().expect("a job"));
+    let start = Instant::now();
+    while Client::new().delete(&url).send().await.expect("an answer").status() != StatusCode::NOT_FOUND {
+        assert!(start.elapsed() < Duration::from_secs(3), "the job goes on");
+        tokio::time::sleep(Duration::from_millis(10)).await;
+    }
+    let last = server.get(&format!("/api/cells/{id}/sweep")).await;
+    assert_eq!((&last["findings"], &last["lost"]), (&Value::Null, &json!(false)));
+}
+
 /// The binary as scripts use it: exit codes, JSON, and bad input.
 #[test]
 fn the_command_line_checks_queries_and_refuses() {
@@ -227,7 +287,8 @@ fn the_command_line_checks_queries_and_refuses() {
     let (code, out, _) = run(&["check", package, "--json"]);
     let checked: Value = serde_json::from_str(&out).expect("JSON");
     assert_eq!(code, Some(1));
-    assert_eq!(checked["holds"], false);
+    assert_eq!(checked["verdict"], "broken");
+    assert!(checked["caveats"].as_array().is_some_and(|c| !c.is_empty()));
     let (code, out, _) = run(&[
         "query",
         package,
@@ -257,6 +318,17 @@ fn the_command_line_checks_queries_and_refuses() {
     assert!(code == Some(0) && out.contains("distance_mm"));
     let (code, _, error) = run(&["query", package, "distance", "rack", "moon"]);
     assert!(code == Some(2) && error.contains("no item \"moon\""), "{error}");
+    // Without a rule nothing is certified: exit code 3.
+    let bare = tempfile::tempdir().expect("a folder");
+    let cell = json!({ "format": "selvik-cell/1", "name": "Bare", "items": [] });
+    std::fs::write(bare.path().join("cell.json"), cell.to_string()).expect("written");
+    let (code, out, _) = run(&["check", bare.path().to_str().expect("a path")]);
+    assert!(
+        code == Some(3)
+            && out.contains("the cell has no rule")
+            && out.contains("not everything is certified"),
+        "{out}"
+    );
     let (code, _, error) = run(&["check", "/nowhere.zip"]);
     assert!(code == Some(2) && error.contains("nowhere.zip"), "{error}");
 }

@@ -278,7 +278,8 @@ async fn two_people_see_each_other_and_the_later_of_two_chooses() {
             .expect("an edit");
     let cell = uuid::Uuid::parse_str(&id).expect("an id");
     let none = selvik_formats::package::PackageFiles::default();
-    server.store.edit(cell, 2, &rename, &none, |_| Ok(())).await.expect("renamed");
+    let known = server.store.load(cell).await.expect("there").revision;
+    server.store.edit(cell, (2.min(known), known), &rename, &none, |_| Ok(())).await.expect("renamed");
     mine.fill("item-name", "Mine").await;
     mine.reads("clash-dialog", "was changed meanwhile").await;
     mine.until(

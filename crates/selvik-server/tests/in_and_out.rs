@@ -65,16 +65,17 @@ async fn an_import_is_stored_as_a_whole_or_not_at_all() {
     let (status, said) = ask(choice("table"), 1).await;
     assert_eq!((status, &said["items"]), (201, &json!(["bracket"])));
     let cell = server.get(&format!("/api/cells/{id}")).await;
-    assert_eq!(cell["undo"], "add Bracket");
+    assert_eq!(cell["undo"]["label"], "add Bracket");
     // The import is over, and the package carries the file as long as something needs it.
     assert_eq!(
         reqwest::get(format!("{}/api/imports/{import}", server.url)).await.expect("an answer").status(),
         404
     );
     assert!(package(&server, &id).await.iter().any(|(name, _)| name.ends_with("/bracket.stl")));
-    server.post(&format!("/api/cells/{id}/undo"), json!({})).await;
+    server.post(&format!("/api/cells/{id}/undo"), json!({ "step": cell["undo"]["step"] })).await;
     assert_eq!(package(&server, &id).await.iter().count(), 1);
-    let (_, redone) = server.post(&format!("/api/cells/{id}/redo"), json!({})).await;
+    let step = server.get(&format!("/api/cells/{id}")).await["redo"]["step"].clone();
+    let (_, redone) = server.post(&format!("/api/cells/{id}/redo"), json!({ "step": step })).await;
     assert_eq!(redone["bodies"].as_array().map(Vec::len), Some(6));
 
     // A new cell of what was brought, hung on nothing.
@@ -206,7 +207,7 @@ async fn arranging_is_done_in_the_frame_that_is_named() {
     let (_, copied) = server
         .post(
             &format!("/api/cells/{id}/edits"),
-            json!({"base_revision": 99, "edit": {"edit": "duplicate_items", "items": ["post"]}}),
+            json!({"base_revision": revision.get(), "edit": {"edit": "duplicate_items", "items": ["post"]}}),
         )
         .await;
     let bodies = copied["bodies"].as_array().expect("bodies").clone();
@@ -249,7 +250,8 @@ async fn arranging_is_done_in_the_frame_that_is_named() {
 
     // Frames by three points and on a face, carried by what was named.
     let frame = async |at: Value| {
-        let body = json!({"base_revision": 999, "time_s": 0, "kind": "frame", "parent": "table", "at": at});
+        let now = server.get(&format!("/api/cells/{id}")).await["revision"].clone();
+        let body = json!({"base_revision": now, "time_s": 0, "kind": "frame", "parent": "table", "at": at});
         server.post(&format!("/api/cells/{id}/frames"), body).await
     };
     assert_eq!(frame(json!({"three_points": [[100, 0, 500], [100, 50, 500], [0, 10, 500]]})).await.0, 200);
@@ -258,12 +260,12 @@ async fn arranging_is_done_in_the_frame_that_is_named() {
     assert!(near(world("frame-2").await, [1.0, 2.0, 3.0, 0.0, 0.0, 0.0]));
     let (status, said) = frame(json!({"three_points": [[0, 0, 0], [1, 0, 0], [2, 0, 0]]})).await;
     assert!(status == 422 && said["detail"].as_str().unwrap_or_default().contains("in a line"), "{said}");
-    revision.set(999);
+    revision.set(server.get(&format!("/api/cells/{id}")).await["revision"].as_i64().expect("a revision"));
 
     // Several into a group, which leaves them where they are.
     let stood = world("clamp-2").await;
     let (_, said) = arrange(json!(["clamp-2", "post"]), json!({"group": {"name": "Both"}})).await;
-    assert_eq!(said["undo"], "group 2 items as Both");
+    assert_eq!(said["undo"]["label"], "group 2 items as Both");
     assert!(near(world("clamp-2").await, stood));
 
     for (items, how, says) in [

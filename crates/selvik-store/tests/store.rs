@@ -4,7 +4,7 @@ mod support;
 
 use selvik_formats::package::{CELL_FILE, CellDocument, Edit, PackageFiles, Placement, PoseDocument};
 use selvik_formats::{FormatError, Workcell};
-use selvik_store::{Store, StoreError, Verdicts};
+use selvik_store::{Committed, KeptSweep, Store, StoreError, Verdicts};
 use uuid::Uuid;
 
 async fn store() -> Store {
@@ -42,6 +42,31 @@ fn names(document: &CellDocument) -> Vec<&str> {
     document.items.iter().map(|i| i.name.as_str()).collect()
 }
 
+/// Does an edit as a server does: checked against the cell as it is, again if somebody came before.
+async fn edit(
+    store: &Store,
+    id: Uuid,
+    base: i64,
+    edit: &Edit,
+    added: &PackageFiles,
+    check: fn(&CellDocument) -> Result<(), FormatError>,
+) -> Result<Committed, StoreError> {
+    loop {
+        let known = store.load(id).await?.revision;
+        match store.edit(id, (base, known), edit, added, check).await {
+            Err(StoreError::Moved) => {}
+            done => return done,
+        }
+    }
+}
+
+/// The revision of the step that undo or redo would do.
+async fn step(store: &Store, id: Uuid, which: &str) -> i64 {
+    let state = store.undo_state(id).await.expect("a state");
+    let step = if which == "undo" { state.undo } else { state.redo };
+    step.map_or(0, |s| s.revision)
+}
+
 #[tokio::test]
 async fn a_cell_comes_back_as_it_was_stored() {
     let store = store().await;
@@ -62,35 +87,37 @@ async fn edits_undo_and_redo_over_a_restart() {
     let url = support::database();
     let store = Store::open(&url).await.expect("a database");
     let id = with_small(&store).await;
-    store.edit(id, 1, &rename("a", "First"), &none(), any).await.expect("renamed");
+    edit(&store, id, 1, &rename("a", "First"), &none(), any).await.expect("renamed");
     let pose = PoseDocument { xyz_mm: [1.5, 2.5, 3.5], ..Default::default() };
     let moved = Edit::PlaceItems { places: vec![Placement { item: "b".to_owned(), pose }] };
-    store.edit(id, 2, &moved, &none(), any).await.expect("moved");
+    edit(&store, id, 2, &moved, &none(), any).await.expect("moved");
     drop(store);
 
     let store = Store::open(&url).await.expect("the same database");
     let state = store.undo_state(id).await.expect("a state");
-    assert_eq!(state.undo.as_deref(), Some("move B"));
-    let undone = store.undo(id).await.expect("undone");
+    assert_eq!(state.undo.as_ref().map(|s| (s.revision, s.label.as_str())), Some((3, "move B")));
+    // Another step than the last one is not taken back unasked.
+    assert!(matches!(store.undo(id, 2).await, Err(StoreError::OtherStep { .. })));
+    let undone = store.undo(id, step(&store, id, "undo").await).await.expect("undone");
     assert_eq!(undone.document.items[1].pose, PoseDocument::default());
-    let undone = store.undo(id).await.expect("undone");
+    let undone = store.undo(id, step(&store, id, "undo").await).await.expect("undone");
     assert_eq!(names(&undone.document), ["A", "B"]);
-    assert!(matches!(store.undo(id).await, Err(StoreError::Nothing("undo"))));
-    let redone = store.redo(id).await.expect("redone");
+    assert!(matches!(store.undo(id, step(&store, id, "undo").await).await, Err(StoreError::Nothing("undo"))));
+    let redone = store.redo(id, step(&store, id, "redo").await).await.expect("redone");
     assert_eq!(names(&redone.document), ["First", "B"]);
     assert_eq!(redone.revision, 6);
     // Another edit overtakes what was undone.
-    store.edit(id, 6, &rename("b", "Second"), &none(), any).await.expect("renamed");
-    assert!(matches!(store.redo(id).await, Err(StoreError::Nothing("redo"))));
+    edit(&store, id, 6, &rename("b", "Second"), &none(), any).await.expect("renamed");
+    assert!(matches!(store.redo(id, step(&store, id, "redo").await).await, Err(StoreError::Nothing("redo"))));
 }
 
 #[tokio::test]
 async fn edits_of_different_items_both_succeed_and_of_the_same_the_later_is_told() {
     let store = store().await;
     let id = with_small(&store).await;
-    store.edit(id, 1, &rename("a", "Mine"), &none(), any).await.expect("first");
-    store.edit(id, 1, &rename("b", "Theirs"), &none(), any).await.expect("another item");
-    let clash = store.edit(id, 1, &rename("a", "Also mine"), &none(), any).await;
+    edit(&store, id, 1, &rename("a", "Mine"), &none(), any).await.expect("first");
+    edit(&store, id, 1, &rename("b", "Theirs"), &none(), any).await.expect("another item");
+    let clash = edit(&store, id, 1, &rename("a", "Also mine"), &none(), any).await;
     let Err(StoreError::Conflict { what, label }) = clash else { panic!("{clash:?}") };
     assert_eq!((what.as_str(), label.as_str()), ("item \"a\"", "rename A to Mine"));
     assert_eq!(names(&store.load(id).await.expect("there").document), ["Mine", "Theirs"]);
@@ -102,10 +129,13 @@ async fn an_edit_that_is_refused_leaves_nothing_behind() {
     let id = with_small(&store).await;
     let refuse = |_: &CellDocument| Err(FormatError::file("a test", "no"));
     assert!(matches!(
-        store.edit(id, 1, &rename("a", "X"), &none(), refuse).await,
+        edit(&store, id, 1, &rename("a", "X"), &none(), refuse).await,
         Err(StoreError::Refused(_))
     ));
-    assert!(matches!(store.edit(id, 1, &rename("c", "X"), &none(), any).await, Err(StoreError::Refused(_))));
+    assert!(matches!(
+        edit(&store, id, 1, &rename("c", "X"), &none(), any).await,
+        Err(StoreError::Refused(_))
+    ));
     let stored = store.load(id).await.expect("there");
     assert_eq!((stored.revision, names(&stored.document)), (1, vec!["A", "B"]));
 }
@@ -123,7 +153,7 @@ async fn twenty_edits_at_once_all_stand() {
                               "projection": "parallel", "lens_mm": 35, "width_mm": 1},
             }))
             .expect("a view");
-            store.edit(id, 1, &Edit::SaveView { view: Box::new(view) }, &none(), any).await.expect("saved")
+            edit(&store, id, 1, &Edit::SaveView { view: Box::new(view) }, &none(), any).await.expect("saved")
         })
     });
     for edit in edits.collect::<Vec<_>>() {
@@ -154,7 +184,7 @@ async fn a_cell_in_the_bin_comes_back_and_goes_for_good_only_from_there() {
 async fn a_copy_has_everything_but_the_history_and_outlives_the_first() {
     let store = store().await;
     let id = with_small(&store).await;
-    store.edit(id, 1, &rename("a", "First"), &none(), any).await.expect("renamed");
+    edit(&store, id, 1, &rename("a", "First"), &none(), any).await.expect("renamed");
     store.keep_thumbnail(id, b"a picture").await.expect("kept");
     let copy = store.duplicate(id, "Copy").await.expect("copied");
     let there = store.load(copy).await.expect("there");
@@ -177,10 +207,10 @@ async fn files_that_an_edit_brings_are_stored_with_it_or_not_at_all() {
     let mut brought = PackageFiles::default();
     brought.insert("brought/1/part.txt", b"hello".to_vec()).expect("a plain name");
     let refuse = |_: &CellDocument| Err(FormatError::file("a test", "no"));
-    let refused = store.edit(id, 1, &rename("a", "X"), &brought, refuse).await;
+    let refused = edit(&store, id, 1, &rename("a", "X"), &brought, refuse).await;
     assert!(matches!(refused, Err(StoreError::Refused(_))));
     assert!(!store.load(id).await.expect("there").files.contains("brought/1/part.txt"));
-    store.edit(id, 1, &rename("a", "X"), &brought, any).await.expect("renamed");
+    edit(&store, id, 1, &rename("a", "X"), &brought, any).await.expect("renamed");
     assert!(store.load(id).await.expect("there").files.contains("brought/1/part.txt"));
 }
 
@@ -188,7 +218,7 @@ async fn files_that_an_edit_brings_are_stored_with_it_or_not_at_all() {
 async fn an_edit_that_changes_nothing_is_no_step_of_the_history() {
     let store = store().await;
     let id = with_small(&store).await;
-    let same = store.edit(id, 1, &rename("a", "A"), &none(), any).await.expect("accepted");
+    let same = edit(&store, id, 1, &rename("a", "A"), &none(), any).await.expect("accepted");
     assert_eq!(same.revision, 1);
     assert_eq!(store.undo_state(id).await.expect("a state").undo, None);
 }
@@ -198,10 +228,10 @@ async fn renaming_a_cell_is_an_edit_and_shows_in_the_list() {
     let store = store().await;
     let id = with_small(&store).await;
     let rename = Edit::RenameCell { name: "Large".to_owned() };
-    let label = store.edit(id, 1, &rename, &none(), any).await.expect("renamed").label;
+    let label = edit(&store, id, 1, &rename, &none(), any).await.expect("renamed").label;
     assert_eq!(label, "rename the cell to Large");
     assert_eq!(store.list().await.expect("a list")[0].name, "Large");
-    store.undo(id).await.expect("undone");
+    store.undo(id, step(&store, id, "undo").await).await.expect("undone");
     assert_eq!(store.list().await.expect("a list")[0].name, "Small");
 }
 
@@ -209,13 +239,48 @@ async fn renaming_a_cell_is_an_edit_and_shows_in_the_list() {
 async fn how_the_rules_stood_is_told_with_the_list() {
     let store = store().await;
     let id = with_small(&store).await;
-    let verdicts = Verdicts { pairs: 9, broken: 3, tight: 1 };
-    store.keep_sweep(id, "f", &serde_json::json!({}), verdicts).await.expect("kept");
-    let swept = store.list().await.expect("a list")[0].swept.expect("swept");
-    assert_eq!((swept.verdicts, swept.changed_since), (verdicts, false));
-    store.edit(id, 1, &rename("a", "X"), &none(), any).await.expect("renamed");
-    assert!(store.list().await.expect("a list")[0].swept.expect("swept").changed_since);
-    let better = Verdicts { broken: 0, ..verdicts };
-    store.keep_sweep(id, "g", &serde_json::json!({}), better).await.expect("kept");
-    assert_eq!(store.list().await.expect("a list")[0].swept.expect("swept").verdicts, better);
+    let verdicts = Verdicts { pairs: 9, broken: 3, tight: 1, not_certified: 2, verdict: "broken".to_owned() };
+    let kept = |fingerprint: &str, revision: i64| KeptSweep {
+        fingerprint: fingerprint.to_owned(),
+        revision,
+        report: serde_json::json!({ "of": fingerprint }),
+    };
+    let swept = async || store.list().await.expect("a list")[0].swept.clone().expect("swept");
+    store.note_fingerprint(id, 1, "f").await.expect("noted");
+    store.keep_sweep(id, &kept("f", 1), &verdicts).await.expect("kept");
+    assert_eq!((swept().await.verdicts, swept().await.changed_since), (verdicts.clone(), false));
+    edit(&store, id, 1, &rename("a", "X"), &none(), any).await.expect("renamed");
+    // Not every edit changes what a sweep depends on.
+    store.note_fingerprint(id, 2, "f").await.expect("noted");
+    assert!(!swept().await.changed_since);
+    store.note_fingerprint(id, 2, "g").await.expect("noted");
+    assert!(swept().await.changed_since);
+    let better = Verdicts { broken: 0, verdict: "tight".to_owned(), ..verdicts.clone() };
+    store.keep_sweep(id, &kept("g", 2), &better).await.expect("kept");
+    assert_eq!(swept().await.verdicts, better);
+    // One of an older model that ends later does not take its place.
+    store.keep_sweep(id, &kept("f", 1), &verdicts).await.expect("let go");
+    assert_eq!((swept().await.verdicts, swept().await.changed_since), (better, false));
+    assert_eq!(store.last_sweep(id).await.expect("a sweep").expect("one").fingerprint, "g");
+}
+
+#[tokio::test]
+async fn a_sweep_that_never_ended_is_noted() {
+    let store = store().await;
+    let id = with_small(&store).await;
+    assert_eq!(store.sweeping_since(id).await.expect("known"), None);
+    store.note_sweeping(id, true).await.expect("noted");
+    assert!(store.sweeping_since(id).await.expect("known").is_some());
+    store.note_sweeping(id, false).await.expect("noted");
+    assert_eq!(store.sweeping_since(id).await.expect("known"), None);
+}
+
+#[tokio::test]
+async fn a_change_ahead_of_the_cell_is_refused() {
+    let store = store().await;
+    let id = with_small(&store).await;
+    let ahead = store.edit(id, (2, 1), &rename("a", "X"), &none(), any).await;
+    assert!(matches!(ahead, Err(StoreError::Refused(_))));
+    let moved = store.edit(id, (1, 0), &rename("a", "X"), &none(), any).await;
+    assert!(matches!(moved, Err(StoreError::Moved)));
 }

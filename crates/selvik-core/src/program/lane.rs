@@ -381,6 +381,9 @@ impl Runner<'_> {
                 self.base_at_rest(arm)?;
                 let target = self.goal_pose(goal, step, q)?;
                 let solutions = arm.solve(self.assembly, &target, &end).map_err(ProgramFault::Unreachable)?;
+                if configuration.is_some() && arm.closed_form().is_none() {
+                    return Err(ProgramFault::NoPostures);
+                }
                 let wanted =
                     |c: &crate::robot::Solution| configuration.is_none() || c.configuration == *configuration;
                 match (solutions.into_iter().find(wanted), configuration) {

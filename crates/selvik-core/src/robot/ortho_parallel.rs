@@ -32,7 +32,9 @@ pub struct OrthoParallelArm {
     flange: Pose,
     /// The paper's angles at the arm's own zero.
     zero: [f64; 6],
-    /// Whether the arm's third joint turns against the paper's.
+    /// −1 where the arm's second joint turns against the paper's, which leans the arm forwards.
+    second_sign: f64,
+    /// −1 where the arm's third joint turns against the paper's.
     third_sign: f64,
 }
 
@@ -54,7 +56,8 @@ impl OrthoParallelArm {
     pub fn fit(axes: &[(Point, Vector); 6], flange: &Pose) -> Option<Self> {
         let direction = |i: usize| axes[i].1.normalize();
         let z = direction(0);
-        let y = direction(1);
+        let second_sign = Self::leaning(axes);
+        let y = direction(1) * second_sign;
         let orthogonal = |u: &Vector, v: &Vector| u.dot(v).abs() < TOLERANCE;
         let third_sign = direction(2).dot(&y);
         let fits = orthogonal(&z, &y)
@@ -110,10 +113,23 @@ impl OrthoParallelArm {
             origin,
             flange: Pose::identity(),
             zero,
+            second_sign,
             third_sign: third_sign.signum(),
         };
         arm.flange = (origin * arm.paper_forward(&zero)).inverse() * flange;
         Some(arm)
+    }
+
+    /// 1 where the second axis points so that turning about it leans the arm the way it heads, −1 where against. An arm
+    /// heads the way its second axis stands out from the first, or else the way its wrist, or its elbow, stands out at
+    /// zero; which way an axis is drawn says nothing.
+    fn leaning(axes: &[(Point, Vector); 6]) -> f64 {
+        let (z, y) = (axes[0].1.normalize(), axes[1].1.normalize());
+        let ahead = |p: &Point| y.cross(&z).dot(&(p - axes[0].0));
+        let wrist = meeting_point(&axes[3], &axes[4]).unwrap_or(axes[4].0);
+        let out = [&axes[1].0, &wrist, &axes[2].0].map(ahead);
+        let first = out.into_iter().find(|x| x.abs() > 1e-4);
+        if first.is_some_and(|x| x < 0.0) { -1.0 } else { 1.0 }
     }
 
     /// The flange in the base link's frame for the arm's own joint values (rad).
@@ -121,7 +137,7 @@ impl OrthoParallelArm {
     pub fn forward(&self, q: &[f64; 6]) -> Pose {
         let mut theta = self.zero;
         for i in 0..6 {
-            theta[i] += if i == 2 { q[i] * self.third_sign } else { q[i] };
+            theta[i] += q[i] * self.sign(i);
         }
         self.origin * self.paper_forward(&theta) * self.flange
     }
@@ -231,12 +247,20 @@ impl OrthoParallelArm {
         }
     }
 
+    fn sign(&self, joint: usize) -> f64 {
+        match joint {
+            1 => self.second_sign,
+            2 => self.third_sign,
+            _ => 1.0,
+        }
+    }
+
     /// The paper's angles as the arm's own joint values.
     fn own(&self, arm: [f64; 3], wrist: [f64; 3]) -> [f64; 6] {
         let theta = [arm[0], arm[1], arm[2], wrist[0], wrist[1], wrist[2]];
         std::array::from_fn(|i| {
             let value = theta[i] - self.zero[i];
-            wrap(if i == 2 { value * self.third_sign } else { value })
+            wrap(value * self.sign(i))
         })
     }
 
@@ -344,6 +368,44 @@ mod tests {
         }
         prop_assert!(seen, "{q:?} is not among {solutions:?}");
         Ok(())
+    }
+
+    /// The same arm with its second and third axes drawn the one way and the other, as with α₁ = −90° and +90° in standard
+    /// Denavit–Hartenberg tables (Siciliano et al., ch. 2.9: the anthropomorphic arm has +90°): what it does is called the
+    /// same.
+    #[rstest::rstest]
+    #[case::stretched_forwards([0.0, 0.0, 0.3, 0.5, 0.45], 0.4)]
+    #[case::with_an_offset([0.15, 0.05, 0.3, 0.5, 0.45], -0.2)]
+    fn postures_do_not_depend_on_which_way_axes_are_drawn(#[case] arm: [f64; 5], #[case] lean: f64) {
+        let [a1, b, c1, c2, c3] = arm;
+        let drawn = |sign: f64| {
+            let (x, y, z) = (Vector::x(), Vector::y() * sign, Vector::z());
+            // Horizontal at zero.
+            let wrist = Point::new(a1 + c2 + c3, b, c1);
+            let axes = [
+                (Point::origin(), z),
+                (Point::new(a1, 0.0, c1), y),
+                (Point::new(a1 + c2, 0.0, c1), y),
+                (wrist, x),
+                (wrist, Vector::y()),
+                (wrist, x),
+            ];
+            OrthoParallelArm::fit(&axes, &Pose::translation(wrist.x + 0.1, b, c1)).unwrap()
+        };
+        let (one, other) = (drawn(1.0), drawn(-1.0));
+        let q = [0.3, lean, 0.9, 0.2, 0.7, -0.4];
+        let target = one.forward(&q);
+        let (mine, theirs) = (one.inverse(&target).unwrap(), other.inverse(&target).unwrap());
+        assert_eq!(mine.len(), theirs.len());
+        for (q, posture) in &mine {
+            let mirrored = [q[0], -q[1], -q[2], q[3], q[4], q[5]];
+            let same = |p: &[f64; 6]| (0..6).all(|i| wrap(p[i] - mirrored[i]).abs() < 1e-6);
+            let (_, called) = theirs.iter().find(|(p, _)| same(p)).expect("the same posture");
+            assert_eq!(called, posture, "{q:?}");
+        }
+        // What reaches ahead of itself is in front.
+        let (_, own) = mine.iter().find(|(p, _)| (0..6).all(|i| wrap(p[i] - q[i]).abs() < 1e-6)).expect("itself");
+        assert_eq!(own.shoulder, Shoulder::Front);
     }
 
     proptest! {

@@ -1,6 +1,7 @@
 use std::collections::HashMap;
 
 use super::loops::{Contour, Region, nest};
+use super::unite::united;
 use crate::mesh::TriangleMesh;
 use crate::spatial::{Plane, Point, Vector};
 
@@ -42,14 +43,18 @@ impl Section {
     }
 }
 
+/// Nearer to a plane than this a vertex lies on it, m: more than rounding adds, less than anything is made to.
+pub const ON_PLANE: f64 = 1e-9;
+
 /// Cuts `mesh` by `plane`, both in the same frame.
 ///
-/// A vertex exactly on the plane counts as in front of it. So every triangle is crossed along two
-/// of its edges or not at all, and the outlines close wherever the mesh does, even along faces that
-/// lie in the plane.
+/// A vertex within [`ON_PLANE`] of the plane lies on it, and counts as in front of it. So every triangle is crossed along
+/// two of its edges or not at all, the outlines close wherever the mesh does, and a face in the plane gives the cut just
+/// behind it, whatever the rounding. Shells that overlap are united: what they share counts once.
 #[must_use]
 pub fn cut(mesh: &TriangleMesh, plane: &Plane) -> Section {
-    let heights: Vec<f64> = mesh.vertices().iter().map(|v| plane.height(v)).collect();
+    let height = |v: &Point| Some(plane.height(v)).filter(|h| h.abs() > ON_PLANE).unwrap_or(0.0);
+    let heights: Vec<f64> = mesh.vertices().iter().map(height).collect();
     let front = |v: u32| heights[v as usize] >= 0.0;
     // From the mesh edge where a triangle's cut begins to the edge where it ends.
     let mut next: HashMap<(u32, u32), Vec<(u32, u32)>> = HashMap::new();
@@ -85,6 +90,7 @@ pub fn cut(mesh: &TriangleMesh, plane: &Plane) -> Section {
     let (closed, open) = chains(next);
     let to_points = |chain: Vec<(u32, u32)>| without_repeats(chain.into_iter().map(point));
     let contours = closed.into_iter().filter_map(|chain| Contour::new(to_points(chain), plane)).collect();
+    let contours = united(contours, plane);
     let open = open.into_iter().map(to_points).filter(|p| p.len() > 1).collect();
     Section { regions: nest(contours, plane), open }
 }
@@ -171,12 +177,29 @@ mod tests {
     #[rstest::rstest]
     #[case::through_the_top_face(0.5, 1.0)]
     #[case::through_the_bottom_face(-0.5, 0.0)]
-    #[case::just_above(0.5 + 1e-12, 0.0)]
+    #[case::just_above(0.5 + 1e-8, 0.0)]
+    #[case::a_rounding_above(0.5 + 1e-15, 1.0)]
+    #[case::a_rounding_below(0.5 - 1e-15, 1.0)]
+    #[case::a_rounding_above_the_bottom(-0.5 + 1e-15, 0.0)]
     #[case::inside(0.25, 1.0)]
     fn planes_in_a_face_are_decided_one_way(#[case] z: f64, #[case] area: f64) {
         let section = cut(&box_mesh([1.0; 3]), &level(z));
         assert!((section.area() - area).abs() < 1e-9, "{}", section.area());
         assert!(section.open.is_empty());
+    }
+
+    /// A face that lies in the plane only up to rounding, in frames turned any way.
+    #[test]
+    fn a_face_in_the_plane_is_cut_the_same_however_it_is_turned() {
+        for step in 0..60 {
+            let turn = f64::from(step) * 0.37;
+            let pose = pose_from_rpy([0.3 * turn, -7.0, 2.0 * turn], [turn, 0.7 * turn, -1.3 * turn]);
+            let plane = Plane::through(&(pose * Point::new(0.2, 0.1, 0.5)), &(pose.rotation * Vector::z())).unwrap();
+            let whole = cut(&box_mesh([1.0; 3]), &plane.seen_from(&pose));
+            assert!((whole.area() - 1.0).abs() < 1e-9 && whole.open.is_empty(), "{step}: {}", whole.area());
+            let moved = cut(&box_mesh([1.0; 3]).moved(&pose), &plane);
+            assert!((moved.area() - 1.0).abs() < 1e-9 && moved.open.is_empty(), "{step}: {}", moved.area());
+        }
     }
 
     #[test]

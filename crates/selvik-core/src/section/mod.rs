@@ -3,6 +3,7 @@
 mod fill;
 mod loops;
 mod mesh_plane;
+mod unite;
 
 pub use fill::{Filled, fill};
 pub use loops::{Contour, Region, nest};

@@ -102,20 +102,8 @@ pub async fn arrange(
     Path(id): Path<Uuid>,
     Json(request): Json<ArrangeRequest>,
 ) -> Result<Json<CellDetail>, Problem> {
-    let cell = app.cell(id).await?;
-    ahead(&cell, request.base_revision)?;
-    let edit = edit_of(&cell, &request)?;
-    app.commit(id, request.base_revision.min(cell.revision), edit, Brought::default()).await.map(Json)
-}
-
-/// Numbers are worked out from the cell as it is in memory, so that is what the change is based on.
-fn ahead(cell: &OpenCell, base: i64) -> Result<(), Problem> {
-    if base > cell.revision {
-        let message =
-            format!("the change names revision {base}, but the cell is at {}; load it again", cell.revision);
-        return Err(Problem::refused(message));
-    }
-    Ok(())
+    let (base, make) = (request.base_revision, move |cell: &OpenCell| edit_of(cell, &request));
+    app.commit_made(id, base, make, Brought::default()).await.map(Json)
 }
 
 fn position(cell: &OpenCell, id: &str) -> Result<usize, Problem> {
@@ -278,9 +266,13 @@ pub async fn add_frame(
     Path(id): Path<Uuid>,
     Json(request): Json<NewFrame>,
 ) -> Result<Json<CellDetail>, Problem> {
-    let cell = app.cell(id).await?;
+    let (base, make) = (request.base_revision, move |cell: &OpenCell| new_frame(cell, &request));
+    app.commit_made(id, base, make, Brought::default()).await.map(Json)
+}
+
+fn new_frame(cell: &OpenCell, request: &NewFrame) -> Result<Edit, Problem> {
     let placing = Placing::new(&cell.workcell.assembly, &cell.joints_at(Some(request.time_s)));
-    let carrier = carrier(&cell, &placing, request.parent.as_deref(), request.on_link.as_deref())?;
+    let carrier = carrier(cell, &placing, request.parent.as_deref(), request.on_link.as_deref())?;
     let world = match &request.at {
         FramePlace::Carrier => carrier,
         FramePlace::ThreePoints([origin, on_x, beside]) => {
@@ -289,7 +281,7 @@ pub async fn add_frame(
         }
         FramePlace::Face { at_mm, normal: along } => frame_along(&point(at_mm)?, &normal(along)?),
         FramePlace::RoundFace(picked) => {
-            let (centre, along) = axis(&cell, &placing, picked)?;
+            let (centre, along) = axis(cell, &placing, picked)?;
             frame_along(&centre, &along)
         }
     };
@@ -304,8 +296,7 @@ pub async fn add_frame(
         frame_kind: Some(request.kind),
         ..ItemDocument::new(format!("{base}-{n}"), format!("{name} {n}"), RoleDocument::Frame)
     };
-    let edit = Edit::AddItems { items: vec![item] };
-    app.commit(id, request.base_revision.min(cell.revision), edit, Brought::default()).await.map(Json)
+    Ok(Edit::AddItems { items: vec![item] })
 }
 
 fn pose_of(document: &PoseDocument) -> Result<Pose, Problem> {

@@ -106,11 +106,22 @@ impl App {
         edit: Edit,
         brought: Brought,
     ) -> Result<CellDetail, Problem> {
+        self.commit_made(id, base, move |_| Ok(edit.clone()), brought).await
+    }
+
+    /// Does an edit that is worked out from the cell as it is when its turn comes.
+    pub(crate) async fn commit_made(
+        &self,
+        id: Uuid,
+        base: i64,
+        make: impl Fn(&OpenCell) -> Result<Edit, Problem> + Send + Sync + 'static,
+        brought: Brought,
+    ) -> Result<CellDetail, Problem> {
         let app = self.clone();
         tokio::spawn(async move {
             let turn = app.turn(id);
             let _turn = turn.lock().await;
-            app.commit_in_turn(id, base, &edit, brought).await
+            app.commit_in_turn(id, base, &make, brought).await
         })
         .await?
     }
@@ -119,11 +130,12 @@ impl App {
         &self,
         id: Uuid,
         base: i64,
-        edit: &Edit,
+        make: &(impl Fn(&OpenCell) -> Result<Edit, Problem> + Send + Sync),
         brought: Brought,
     ) -> Result<CellDetail, Problem> {
         for _ in 0..TRIES {
             let before = self.cell(id).await?;
+            let edit = make(&before)?;
             let mut files = (*before.files).clone();
             files.extend(&brought.files);
             let check = |document: &CellDocument| -> Result<(), FormatError> {
@@ -134,7 +146,7 @@ impl App {
                 known.extend(brought.read.as_deref());
                 Workcell::built_on(&known, document.clone(), &files).map(drop)
             };
-            match self.store.edit(id, (base, before.revision), edit, &brought.files, check).await {
+            match self.store.edit(id, (base, before.revision), &edit, &brought.files, check).await {
                 // Whoever came before came by another way than this server.
                 Err(StoreError::Moved) => drop(self.reopen(id).await?),
                 committed => return self.finish(id, &before, committed, brought).await,
