@@ -281,10 +281,10 @@ impl Runner<'_> {
         for &(joint, value) in &step.also {
             found[joint] = q[joint] + (value - q[joint]) * share;
         }
-        let solved = arm
-            .solve(self.assembly, &way.at(share), &found)
+        let values = arm
+            .follow(self.assembly, &way.at(share), &found)
             .map_err(|reason| ProgramFault::LeavesReach { after: share * way.length, reason })?;
-        for (value, &joint) in solved[0].values.iter().zip(arm.joints()) {
+        for (value, &joint) in values.iter().zip(arm.joints()) {
             found[joint] = *value;
         }
         Ok(found)

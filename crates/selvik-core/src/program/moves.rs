@@ -118,7 +118,9 @@ pub enum ProgramFault {
     #[error("the posture \"{0}\" does not reach the target; others do")]
     NotInPosture(Configuration),
     /// A posture is asked of an arm whose postures have no names.
-    #[error("this arm has no postures by these names (it is no six-axis arm of the usual build); leave the posture out")]
+    #[error(
+        "this arm has no postures by these names (it is no six-axis arm of the usual build); leave the posture out"
+    )]
     NoPostures,
     /// Wrong number of joint values.
     #[error("{given} joint values for an arm of {needed} joints")]

@@ -1,7 +1,7 @@
 use std::f64::consts::TAU;
 
 use super::{
-    Assembly, Configuration, Follows, JointKind, NodeId, OrthoParallelArm, WristReach, numeric_inverse,
+    Assembly, Configuration, Follows, JointKind, NodeId, OrthoParallelArm, WristReach, numeric_inverses,
 };
 use crate::cell::ItemId;
 use crate::spatial::{Point, Pose};
@@ -62,8 +62,8 @@ pub enum Unreachable {
         /// Whether `by` is an angle.
         kind: JointKind,
     },
-    /// The numeric solver came no nearer than this.
-    #[error("no joint values found: {:.2} mm and {:.2}° remain", .position * 1e3, .angle.to_degrees())]
+    /// The numeric solver came no nearer than this, which is not to say that nothing does.
+    #[error("not found: the nearest joint values that were found miss it by {:.2} mm and {:.2}°", .position * 1e3, .angle.to_degrees())]
     NotFound {
         /// m
         position: f64,
@@ -148,9 +148,7 @@ impl Arm {
     /// [`Unreachable`] with the reason of the posture that comes nearest.
     pub fn solve(&self, assembly: &Assembly, target: &Pose, q: &[f64]) -> Result<Vec<Solution>, Unreachable> {
         let Some(closed) = &self.closed_form else {
-            return numeric_inverse(assembly, self.tip, target, &self.joints, q)
-                .map(|values| vec![Solution { values, configuration: None }])
-                .map_err(|(position, angle)| Unreachable::NotFound { position, angle });
+            return self.numeric(assembly, target, q, false);
         };
         let in_base = assembly.pose_of(self.base, q).inverse() * target;
         let postures = closed.inverse(&in_base).map_err(|miss| match miss {
@@ -190,6 +188,33 @@ impl Arm {
         };
         solutions.sort_by(|a, b| travel(a).total_cmp(&travel(b)));
         Ok(solutions)
+    }
+
+    /// The joint values that take the tip to `target` and are nearest to `q`, as a move that goes on from `q` needs
+    /// them.
+    ///
+    /// # Errors
+    /// [`Unreachable`] with the reason.
+    pub fn follow(&self, assembly: &Assembly, target: &Pose, q: &[f64]) -> Result<Vec<f64>, Unreachable> {
+        let solved = match &self.closed_form {
+            Some(_) => self.solve(assembly, target, q),
+            None => self.numeric(assembly, target, q, true),
+        };
+        solved.map(|mut solutions| solutions.swap_remove(0).values)
+    }
+
+    fn numeric(
+        &self,
+        assembly: &Assembly,
+        target: &Pose,
+        q: &[f64],
+        first_only: bool,
+    ) -> Result<Vec<Solution>, Unreachable> {
+        let found = numeric_inverses(assembly, self.tip, target, &self.joints, q, first_only);
+        let solution = |values| Solution { values, configuration: None };
+        found
+            .map(|all| all.into_iter().map(solution).collect())
+            .map_err(|(position, angle)| Unreachable::NotFound { position, angle })
     }
 }
 

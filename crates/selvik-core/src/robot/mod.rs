@@ -18,6 +18,6 @@ pub use inverse::{Arm, ArmError, Solution, Unreachable};
 pub use jacobian::{jacobian, manipulability};
 pub use joint::{Follows, JointKind, JointLimits, Span, Stated};
 pub use mechanism::{Joint, Link, Mechanism, MechanismError, Mimic};
-pub use numeric::numeric_inverse;
+pub use numeric::{numeric_inverse, numeric_inverses};
 pub use ortho_parallel::{OrthoParallelArm, WristReach};
 pub use placing::{Placing, axis_to_axis, face_to_face, frame_along, frame_through, motion_in};

@@ -3,13 +3,18 @@ use nalgebra::{DMatrix, DVector, Vector6};
 use super::{Assembly, NodeId, jacobian};
 use crate::spatial::{Point, Pose};
 
-const STEPS: usize = 200;
+const STEPS: usize = 120;
 const POSITION_TOLERANCE: f64 = 1e-9;
 const ANGLE_TOLERANCE: f64 = 1e-9;
+/// Starting points tried where the first does not lead to the pose.
+const SEEDS: usize = 80;
+/// Solutions nearer to each other than this are one, rad or m.
+const SAME: f64 = 1e-4;
 
 /// Joint values that take `node` to `target` in the world, found from `q` by damped least squares
-/// with joints held inside their limits (Siciliano et al., ch. 3.7). `joints` are the indices that
-/// may change.
+/// with joints held inside their limits (Siciliano et al., ch. 3.7): a joint at its limit that would be driven on is
+/// left out of a step, so that the others can make up for it, and of many values those nearest to `q` are gone to.
+/// `joints` are the indices that may change.
 ///
 /// # Errors
 /// The remaining position error (m) and angle error (rad) of the best values found.
@@ -25,22 +30,15 @@ pub fn numeric_inverse(
     let mut poses = assembly.poses(&q);
     let mut error = pose_error(&poses[node.0], target);
     for _ in 0..STEPS {
-        if error.fixed_rows::<3>(0).norm() < POSITION_TOLERANCE
-            && error.fixed_rows::<3>(3).norm() < ANGLE_TOLERANCE
-        {
+        if is_there(&error) {
             return Ok(joints.iter().map(|&j| q[j]).collect());
         }
         let at = Point::from(poses[node.0].translation.vector);
-        let j = jacobian(assembly, &poses, node, &at, joints);
-        // Weighted by columns count, JᵀJ + λI is never singular.
-        let normal = j.transpose() * &j + DMatrix::identity(joints.len(), joints.len()) * damping;
-        let rhs: DVector<f64> = j.transpose() * error;
-        let Some(step) = normal.cholesky().map(|c| c.solve(&rhs)) else { break };
-        let mut next = q.clone();
-        for (at, &joint) in joints.iter().enumerate() {
-            let limits = &assembly.joints()[joint].limits.position;
-            next[joint] = limits.clamp(q[joint] + step[at].clamp(-0.5, 0.5));
-        }
+        let j = DMatrix::from_fn(6, joints.len(), {
+            let j = jacobian(assembly, &poses, node, &at, joints);
+            move |r, c| j[(r, c)]
+        });
+        let Some(next) = step(assembly, joints, &q, &j, &error, damping) else { break };
         let next_poses = assembly.poses(&next);
         let next_error = pose_error(&next_poses[node.0], target);
         if next_error.norm() < error.norm() {
@@ -53,7 +51,112 @@ pub fn numeric_inverse(
             }
         }
     }
+    if is_there(&error) {
+        return Ok(joints.iter().map(|&j| q[j]).collect());
+    }
     Err((error.fixed_rows::<3>(0).norm(), error.fixed_rows::<3>(3).norm()))
+}
+
+/// All joint values found that take `node` to `target` in the world, from `q` and from a fixed sequence of starting
+/// points within the limits, nearest to `q` first. With `first_only` the search ends with the first that is found.
+///
+/// # Errors
+/// The least remaining position error (m) and angle error (rad): not found, which is not to say out of reach.
+pub fn numeric_inverses(
+    assembly: &Assembly,
+    node: NodeId,
+    target: &Pose,
+    joints: &[usize],
+    q: &[f64],
+    first_only: bool,
+) -> Result<Vec<Vec<f64>>, (f64, f64)> {
+    let mut found: Vec<Vec<f64>> = Vec::new();
+    let mut least: Option<(f64, f64)> = None;
+    for seed in 0..SEEDS {
+        let start = if seed == 0 { q.to_vec() } else { starting_point(assembly, joints, q, seed) };
+        match numeric_inverse(assembly, node, target, joints, &start) {
+            Ok(values) => {
+                let same = |other: &Vec<f64>| other.iter().zip(&values).all(|(a, b)| (a - b).abs() < SAME);
+                if !found.iter().any(same) {
+                    found.push(values);
+                }
+                if first_only {
+                    break;
+                }
+            }
+            Err(rest) if least.is_none_or(|l| rest.0 + rest.1 < l.0 + l.1) => least = Some(rest),
+            Err(_) => {}
+        }
+        // A redundant arm has values without end; some will do.
+        if found.len() >= 8 {
+            break;
+        }
+    }
+    if found.is_empty() {
+        return Err(least.unwrap_or((f64::INFINITY, f64::INFINITY)));
+    }
+    let travel = |v: &Vec<f64>| -> f64 { v.iter().zip(joints).map(|(v, &j)| (v - q[j]).powi(2)).sum() };
+    found.sort_by(|a, b| travel(a).total_cmp(&travel(b)));
+    Ok(found)
+}
+
+/// A point of a fixed sequence that fills the joint ranges evenly (R. Roberts' generalised golden ratio).
+fn starting_point(assembly: &Assembly, joints: &[usize], q: &[f64], seed: usize) -> Vec<f64> {
+    let n = joints.len() as f64;
+    let mut ratio = 2.0f64;
+    for _ in 0..30 {
+        ratio = (1.0 + ratio).powf(1.0 / (n + 1.0));
+    }
+    let mut start = q.to_vec();
+    for (at, &joint) in joints.iter().enumerate() {
+        let span = &assembly.joints()[joint].limits.position;
+        let share = (0.5 + seed as f64 * ratio.powi(-(at as i32 + 1))).fract();
+        let (low, high) = (span.low().max(-std::f64::consts::PI), span.high().min(std::f64::consts::PI));
+        // Where a range lies beyond half a turn, or a slide has no ends, the value it has is as good.
+        start[joint] = if low < high { low + (high - low) * share } else { q[joint] };
+    }
+    start
+}
+
+fn step(
+    assembly: &Assembly,
+    joints: &[usize],
+    q: &[f64],
+    j: &DMatrix<f64>,
+    error: &Vector6<f64>,
+    damping: f64,
+) -> Option<Vec<f64>> {
+    let n = joints.len();
+    let mut free = vec![true; n];
+    for _ in 0..=n {
+        let mut own = j.clone();
+        for (column, _) in free.iter().enumerate().filter(|(_, f)| !**f) {
+            own.column_mut(column).fill(0.0);
+        }
+        // Damped, JᵀJ + λI is never singular.
+        let normal = own.transpose() * &own + DMatrix::identity(n, n) * damping;
+        let rhs: DVector<f64> = own.transpose() * error;
+        let by = normal.cholesky()?.solve(&rhs);
+        let stuck = (0..n).find(|&at| {
+            let span = &assembly.joints()[joints[at]].limits.position;
+            let now = q[joints[at]];
+            free[at] && ((now <= span.low() && by[at] < 0.0) || (now >= span.high() && by[at] > 0.0))
+        });
+        let Some(stuck) = stuck else {
+            let mut next = q.to_vec();
+            for (at, &joint) in joints.iter().enumerate() {
+                let span = &assembly.joints()[joint].limits.position;
+                next[joint] = span.clamp(q[joint] + by[at].clamp(-0.5, 0.5));
+            }
+            return Some(next);
+        };
+        free[stuck] = false;
+    }
+    None
+}
+
+fn is_there(error: &Vector6<f64>) -> bool {
+    error.fixed_rows::<3>(0).norm() < POSITION_TOLERANCE && error.fixed_rows::<3>(3).norm() < ANGLE_TOLERANCE
 }
 
 /// Displacement and rotation vector, in world axes, from `now` to `target`.

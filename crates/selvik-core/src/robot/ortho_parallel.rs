@@ -404,7 +404,8 @@ mod tests {
             assert_eq!(called, posture, "{q:?}");
         }
         // What reaches ahead of itself is in front.
-        let (_, own) = mine.iter().find(|(p, _)| (0..6).all(|i| wrap(p[i] - q[i]).abs() < 1e-6)).expect("itself");
+        let (_, own) =
+            mine.iter().find(|(p, _)| (0..6).all(|i| wrap(p[i] - q[i]).abs() < 1e-6)).expect("itself");
         assert_eq!(own.shoulder, Shoulder::Front);
     }
 

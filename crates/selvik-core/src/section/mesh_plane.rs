@@ -194,7 +194,8 @@ mod tests {
         for step in 0..60 {
             let turn = f64::from(step) * 0.37;
             let pose = pose_from_rpy([0.3 * turn, -7.0, 2.0 * turn], [turn, 0.7 * turn, -1.3 * turn]);
-            let plane = Plane::through(&(pose * Point::new(0.2, 0.1, 0.5)), &(pose.rotation * Vector::z())).unwrap();
+            let plane =
+                Plane::through(&(pose * Point::new(0.2, 0.1, 0.5)), &(pose.rotation * Vector::z())).unwrap();
             let whole = cut(&box_mesh([1.0; 3]), &plane.seen_from(&pose));
             assert!((whole.area() - 1.0).abs() < 1e-9 && whole.open.is_empty(), "{step}: {}", whole.area());
             let moved = cut(&box_mesh([1.0; 3]).moved(&pose), &plane);

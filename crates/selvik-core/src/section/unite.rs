@@ -44,7 +44,8 @@ fn may_overlap(contours: &[Contour]) -> bool {
             if b[1] >= a[3] || b[3] <= a[1] {
                 continue;
             }
-            let within = |x: &[f64; 4], y: &[f64; 4]| y[0] <= x[0] && y[1] <= x[1] && x[2] <= y[2] && x[3] <= y[3];
+            let within =
+                |x: &[f64; 4], y: &[f64; 4]| y[0] <= x[0] && y[1] <= x[1] && x[2] <= y[2] && x[3] <= y[3];
             let nested = within(a, b) || within(b, a);
             if (*a_outer && *b_outer) || (a_outer != b_outer && !nested) {
                 return true;
