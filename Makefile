@@ -60,6 +60,7 @@ reference:
 	tools/reference/.venv/bin/pip install -q -r tools/reference/requirements.txt
 	tools/reference/.venv/bin/python tools/reference/golden.py
 	tools/reference/.venv/bin/python tools/reference/formats.py
+	tools/reference/.venv/bin/python tools/reference/inside.py
 
 docs: web
 	cargo build -q -p selvik-server

@@ -7,7 +7,7 @@ use std::collections::HashMap;
 use nalgebra::{Quaternion, Translation3, UnitQuaternion};
 use selvik_core::cell::{Cell, Item, Role};
 use selvik_core::clearance::{Limit, distance};
-use selvik_core::mesh::{Surface, TriangleMesh, mass_of};
+use selvik_core::mesh::{Containment, Surface, TriangleMesh, mass_of};
 use selvik_core::robot::{Assembly, jacobian};
 use selvik_core::section::cut;
 use selvik_core::spatial::{Plane, Point, Pose, Vector, rotation_angle};
@@ -178,4 +178,68 @@ fn every_mesh_format_reads_as_trimesh_reads_it(#[case] name: &str, #[case] y_up:
         (bounds.min - a.inf(&b)).norm() < 1e-6 * size && (bounds.max - a.sup(&b)).norm() < 1e-6 * size,
         "{bounds:?}"
     );
+}
+
+/// Where `libigl`'s winding number is near a whole number, that says what is inside; Selvik says the same or that it can't
+/// be told, and of closed meshes always the same.
+#[test]
+fn what_is_inside_agrees_with_libigl() {
+    let golden = golden(include_str!("golden/inside.json"));
+    for case in golden["cases"].as_array().expect("cases") {
+        let name = case["name"].as_str().expect("a name");
+        let vertices: Vec<Point> = case["vertices"]
+            .as_array()
+            .expect("points")
+            .iter()
+            .map(|v| Point::from(numbers::<3>(v)))
+            .collect();
+        let triangles: Vec<[u32; 3]> = case["triangles"]
+            .as_array()
+            .expect("triangles")
+            .iter()
+            .map(|t| std::array::from_fn(|i| t[i].as_u64().expect("an index") as u32))
+            .collect();
+        let body = Surface::new(TriangleMesh::from_indexed(&vertices, &triangles).expect("a mesh").mesh);
+        let closed = body.open_edges() == 0;
+        let (points, winding) = (&case["points"], case["winding"].as_array().expect("numbers"));
+        let mut decided = 0;
+        for (at, w) in winding.iter().enumerate() {
+            let w = w.as_f64().expect("a number");
+            let found = body.contains(&Point::from(numbers::<3>(&points[at])));
+            let told = if w.abs() >= 0.5 { Containment::Inside } else { Containment::Outside };
+            if (w - w.round()).abs() < 0.05 {
+                assert!(
+                    found == told || (!closed && found == Containment::Undecided),
+                    "{name}, point {at}: {found:?} at {w}"
+                );
+                decided += usize::from(found == told);
+            } else {
+                assert!(!closed, "{name}: {w}");
+                // Between, it is never said to be the other way round by much.
+                assert!(
+                    found == Containment::Undecided || found == told || (w.abs() - 0.5).abs() < 0.3,
+                    "{name}, {w}: {found:?}"
+                );
+            }
+        }
+        assert!(decided > if closed { 55 } else { 5 }, "{name}: {decided}");
+    }
+}
+
+#[test]
+fn joints_that_mimic_others_stand_where_pin_has_them() {
+    let golden = golden(include_str!("golden/mimic.json"));
+    let mut files = PackageFiles::default();
+    files
+        .insert("gripper.urdf", golden["urdf"].as_str().expect("a URDF").as_bytes().to_vec())
+        .expect("a plain name");
+    let gripper = read_urdf(&files, "gripper.urdf", LinkGeometry::Visual, "a test").expect("readable");
+    for case in golden["cases"].as_array().expect("cases") {
+        let poses = gripper.forward(&[case["drive"].as_f64().expect("a number")]);
+        for (link, expected) in case["poses"].as_object().expect("poses") {
+            let (found, expected) = (poses[gripper.link(link).expect("a link")], pose(expected));
+            assert!((found.translation.vector - expected.translation.vector).norm() < 1e-12, "{link}");
+            assert!(rotation_angle(&found, &expected) < 1e-7, "{link}");
+        }
+    }
 }
