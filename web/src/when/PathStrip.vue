@@ -54,7 +54,8 @@ const names = computed(() => {
     return { required, top: below }
   })
 })
-const marked = computed(() => findings.findings?.clearance.pairs.filter((p) => p.verdict !== 'meets').slice(0, 24) ?? [])
+/** Where nothing moves there is no when to mark. */
+const marked = computed(() => (when.duration && findings.findings?.clearance.pairs.filter((p) => p.verdict !== 'meets').slice(0, 24)) || [])
 const spans = computed(() => marked.value.flatMap((p) => p.broken.map((b) => [b.start_s[0]!, b.end_s[1]!] as const)))
 
 let scrubbing = false

@@ -40,7 +40,7 @@ const SLACK: f64 = 0.01;
 
 /// Splits the path into `stretches` and bounds the smallest clearance of `pairs` in each. The band
 /// is narrowed until it is `tolerance` (m) or three hundredths of the clearance wide: what can be told
-/// apart in a chart.
+/// apart in a chart. Pairs between which nothing ever moves would be a straight line through it, and are left out.
 #[must_use]
 pub fn clearance_band(
     assembly: &Assembly,
@@ -57,19 +57,24 @@ pub fn clearance_band(
     if duration <= 0.0 || pairs.is_empty() {
         return Band { points: Vec::new(), ceiling };
     }
+    let moves = |pair: &Pair| {
+        let [a, b] = [pair.a, pair.b].map(|id| assembly.moving_above(assembly.body(id).node));
+        a != b
+    };
+    let moving: Vec<(usize, &Pair)> = pairs.iter().enumerate().filter(|(_, pair)| moves(pair)).collect();
     let chunk = stretches.div_ceil(rayon::current_num_threads() * 4).max(1);
     let mut points = empty;
-    progress.expect(pairs.len());
+    progress.expect(moving.len());
     let drawn: Vec<AtomicUsize> = pairs.iter().map(|_| AtomicUsize::new(0)).collect();
     let parts = stretches.div_ceil(chunk);
     points.par_chunks_mut(chunk).for_each(|part| {
-        for (index, pair) in pairs.iter().enumerate() {
+        for &(index, pair) in &moving {
             if progress.stopped() {
                 return;
             }
             sample(&mut PairMotion::new(assembly, path, pair.a, pair.b), part, index);
         }
-        for (index, pair) in pairs.iter().enumerate() {
+        for &(index, pair) in &moving {
             if progress.stopped() {
                 return;
             }

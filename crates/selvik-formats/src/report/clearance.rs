@@ -260,25 +260,25 @@ fn sentence(workcell: &Workcell, result: &PairResult, doubt: &Doubt) -> String {
             let other = if *body == result.pair.a { result.pair.b } else { result.pair.a };
             format!(
                 "{} is open here, so that it can't be told whether {} lies inside it (first at {time:.3} s); close its \
-                 mesh, or declare it a surface only",
+                 mesh, or declare it a surface only.",
                 name(*body),
                 name(other),
             )
         }
         Doubt::Within { distance } => {
             let within = (distance * 1e3).max(0.001);
-            format!("the smallest clearance can't be told from what is required within {within:.3} mm")
+            format!("The smallest clearance can't be told from what is required within {within:.3} mm.")
         }
-        Doubt::WorkSpent => "not certified further: the work allowed for one pair was spent".to_owned(),
+        Doubt::WorkSpent => "Not certified further: the work allowed for one pair was spent.".to_owned(),
         Doubt::TimesSpent => {
-            "its times are not bracketed any closer: the work allowed for one pair was spent".to_owned()
+            "Its times are not bracketed any closer: the work allowed for one pair was spent.".to_owned()
         }
-        Doubt::Stopped => "the sweep was stopped before it was certain".to_owned(),
+        Doubt::Stopped => "The sweep was stopped before it was certain.".to_owned(),
         Doubt::Deeper { limit, depth, time } => {
-            format!("they overlap {:.3} mm deep at {time:.3} s but may by {:.3} mm", depth * 1e3, limit * 1e3)
+            format!("They overlap {:.3} mm deep at {time:.3} s but may by {:.3} mm.", depth * 1e3, limit * 1e3)
         }
         Doubt::DepthUnknown { limit } => {
-            format!("it is not certain that they overlap by at most {:.3} mm", limit * 1e3)
+            format!("It is not certain that they overlap by at most {:.3} mm.", limit * 1e3)
         }
     }
 }
