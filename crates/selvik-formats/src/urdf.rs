@@ -35,6 +35,9 @@ pub fn read_urdf(
 /// No joint of a machine goes so far or so fast, rad or m.
 const HUGE: f64 = 1e4;
 
+/// Sizes of shapes that are of this world, m.
+const SIZES: std::ops::RangeInclusive<f64> = 1e-6..=1e4;
+
 /// Geometry that a link names.
 enum Found {
     Shape(Shape),
@@ -192,13 +195,13 @@ impl Reader<'_> {
         let shape = shape.ok_or_else(|| self.fail(node, "<geometry> is empty"))?;
         let size = |key: &str| -> Result<f64> {
             match self.number(&shape, key)? {
-                Some(x) if x >= 1e-6 && x <= 1e4 => Ok(x),
+                Some(x) if SIZES.contains(&x) => Ok(x),
                 _ => Err(self.fail(&shape, &format!("needs a positive {key}"))),
             }
         };
         let found = match shape.tag_name().name() {
             "box" => match self.numbers(&shape, "size")? {
-                Some(size) if size.iter().all(|&s| s >= 1e-6 && s <= 1e4) => Shape::Box(size),
+                Some(size) if size.iter().all(|s| SIZES.contains(s)) => Shape::Box(size),
                 _ => return Err(self.fail(&shape, "needs a positive size")),
             },
             "cylinder" => Shape::Cylinder { radius: size("radius")?, length: size("length")? },

@@ -81,7 +81,7 @@ fn frame(id: &str, parent: &str, link: &str) -> Value {
 }
 
 fn shell(defect: Defect, facets: usize, which: usize) -> TriangleMesh {
-    let mesh = if facets % 2 == 0 { sphere_mesh(0.5, facets) } else { box_mesh([0.9, 0.8, 1.0]) };
+    let mesh = if facets.is_multiple_of(2) { sphere_mesh(0.5, facets) } else { box_mesh([0.9, 0.8, 1.0]) };
     let count = mesh.triangles().len();
     match defect {
         Defect::TurnedTriangle => mesh.turned_over(|i| i == which % count),

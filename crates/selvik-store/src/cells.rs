@@ -375,7 +375,7 @@ impl Store {
                     return Ok(());
                 }
                 diesel::insert_into(sweeps::table)
-                    .values((sweeps::cell_id.eq(id), found, counts.clone()))
+                    .values((sweeps::cell_id.eq(id), found, counts))
                     .on_conflict(sweeps::cell_id)
                     .do_update()
                     .set((

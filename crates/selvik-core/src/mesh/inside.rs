@@ -44,9 +44,8 @@ impl Surface {
         };
         let (whole, largest) = open.winding(point);
         let total = closed as f64 + whole;
-        if closed != 0 && total.abs() >= 0.5 {
-            Containment::Inside
-        } else if closed == 0 && whole.abs() >= 1.0 - UNSURE {
+        let inside = if closed == 0 { whole.abs() >= 1.0 - UNSURE } else { total.abs() >= 0.5 };
+        if inside {
             Containment::Inside
         } else if closed == 0 && largest <= UNSURE && whole.abs() <= UNSURE {
             Containment::Outside

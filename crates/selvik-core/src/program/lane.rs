@@ -74,7 +74,7 @@ pub(super) fn run_lane(
             let stretch = stretches.last_mut().expect("never empty");
             let start = stretch.duration();
             let length = knots.last().map_or(0.0, |k| k.0);
-            if !(start + length <= LONGEST) {
+            if start + length > LONGEST || length.is_nan() {
                 return Err(fail(ProgramFault::TooLong));
             }
             if knots.last().is_some_and(|k| k.1.iter().any(|v| !v.is_finite())) {

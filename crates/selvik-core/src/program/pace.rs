@@ -19,32 +19,29 @@ pub(super) fn driven(nodes: &[Node], limits: &[JointLimits], pace: Pace) -> (Vec
     let length = |i: usize| nodes[i + 1].share - nodes[i].share;
     // dq/ds over each step.
     let rate = |i: usize, j: usize| (nodes[i + 1].q[j] - nodes[i].q[j]) / length(i);
-    let mut cap = vec![pace.speed; steps + 1];
-    let mut gain = vec![pace.acceleration; steps];
-    for (j, limit) in limits.iter().enumerate() {
-        for i in 0..steps {
-            let fastest = limit.velocity / rate(i, j).abs();
-            cap[i] = cap[i].min(fastest);
-            cap[i + 1] = cap[i + 1].min(fastest);
-        }
-        // Half of what the joint may accelerate is for the bends of its way.
-        for i in 1..steps {
-            let bend = 2.0 * (rate(i, j) - rate(i - 1, j)).abs() / (length(i) + length(i - 1));
-            cap[i] = cap[i].min((0.5 * limit.acceleration / bend).sqrt());
-        }
-    }
-    for (j, limit) in limits.iter().enumerate() {
-        for i in 0..steps {
-            let bend = |n: usize| {
-                if n == 0 || n == steps {
-                    return 0.0;
-                }
-                2.0 * (rate(n, j) - rate(n - 1, j)).abs() / (length(n) + length(n - 1)) * cap[n].powi(2)
-            };
-            let left = limit.acceleration - bend(i).max(bend(i + 1));
-            gain[i] = gain[i].min(left.max(0.0) / rate(i, j).abs());
-        }
-    }
+    // How sharply the way of a joint bends at a node: d²q/ds².
+    let bend = |i: usize, j: usize| match i {
+        0 => 0.0,
+        i if i == steps => 0.0,
+        i => 2.0 * (rate(i, j) - rate(i - 1, j)).abs() / (length(i) + length(i - 1)),
+    };
+    let fastest = |i: usize, j: usize| limits[j].velocity / rate(i, j).abs();
+    let cap_at = |i: usize| {
+        let before = (0..limits.len()).filter(|_| i > 0).map(|j| fastest(i - 1, j));
+        let after = (0..limits.len()).filter(|_| i < steps).map(|j| fastest(i, j));
+        // Half of what a joint may accelerate is for the bends of its way.
+        let bends = (0..limits.len()).map(|j| (0.5 * limits[j].acceleration / bend(i, j)).sqrt());
+        before.chain(after).chain(bends).fold(pace.speed, f64::min)
+    };
+    let cap: Vec<f64> = (0..=steps).map(cap_at).collect();
+    let gain_over = |i: usize| {
+        let of_joint = |j: usize| {
+            let bent = (bend(i, j) * cap[i].powi(2)).max(bend(i + 1, j) * cap[i + 1].powi(2));
+            (limits[j].acceleration - bent).max(0.0) / rate(i, j).abs()
+        };
+        (0..limits.len()).map(of_joint).fold(pace.acceleration, f64::min)
+    };
+    let gain: Vec<f64> = (0..steps).map(gain_over).collect();
     let mut square: Vec<f64> = cap.iter().map(|c| c * c).collect();
     square[0] = 0.0;
     square[steps] = 0.0;

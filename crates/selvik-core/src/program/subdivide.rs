@@ -8,10 +8,13 @@ pub(super) struct Node {
     pub deviation: f64,
 }
 
+/// The joint vector at a share of a move, the one nearest to a given one where there are several.
+pub(super) type Truth<'a> = dyn Fn(f64, &[f64]) -> Result<Vec<f64>, ProgramFault> + 'a;
+
 /// What the joints truly do along a move, and how closely nodes are to follow it.
 pub(super) struct Course<'a> {
-    /// The joint vector at a share, the one nearest to a given one where there are several.
-    pub truth: &'a dyn Fn(f64, &[f64]) -> Result<Vec<f64>, ProgramFault>,
+    /// What they do.
+    pub truth: &'a Truth<'a>,
     /// How far the TCP goes and turns in all, as a length, per share: how much of the move is a step that small beside the
     /// distance to a singularity.
     pub twist: f64,

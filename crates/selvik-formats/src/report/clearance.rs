@@ -275,7 +275,11 @@ fn sentence(workcell: &Workcell, result: &PairResult, doubt: &Doubt) -> String {
         }
         Doubt::Stopped => "The sweep was stopped before it was certain.".to_owned(),
         Doubt::Deeper { limit, depth, time } => {
-            format!("They overlap {:.3} mm deep at {time:.3} s but may by {:.3} mm.", depth * 1e3, limit * 1e3)
+            format!(
+                "They overlap {:.3} mm deep at {time:.3} s but may by {:.3} mm.",
+                depth * 1e3,
+                limit * 1e3
+            )
         }
         Doubt::DepthUnknown { limit } => {
             format!("It is not certain that they overlap by at most {:.3} mm.", limit * 1e3)

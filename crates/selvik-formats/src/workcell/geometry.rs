@@ -92,7 +92,7 @@ fn surface(files: &PackageFiles, bodies: &[BodyDocument], place: &str) -> Result
         let place = format!("{place} bodies[{index}]");
         finite(&place, body.pose.xyz_mm.iter().chain(&body.pose.rpy_deg))?;
         let metres = |mm: f64| match mm {
-            mm if mm >= 1e-3 && mm <= 1e7 => Ok(mm * 1e-3),
+            mm if (1e-3..=1e7).contains(&mm) => Ok(mm * 1e-3),
             mm => Err(refuse(&place, format!("a size of {mm} mm is not from 0.001 mm to 10 km"))),
         };
         let shape = match &body.shape {
