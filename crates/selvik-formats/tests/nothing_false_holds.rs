@@ -237,6 +237,7 @@ fn neighbours_are_left_out_unless_a_rule_names_them_by_themselves() {
 /// A cargo that may touch one post while it stands there runs through another of the same item.
 #[rstest]
 #[case::without_bounds(None, None, Verdict::NotCertified)]
+#[case::during_all_of_it(Some(json!([{ "program": "p" }])), None, Verdict::NotCertified)]
 #[case::only_while_it_waits(Some(json!([{ "program": "p", "to_move": 1 }])), None, Verdict::Broken)]
 #[case::not_so_deep(None, Some(2.0), Verdict::Broken)]
 #[case::as_deep_as_it_is(None, Some(60.0), Verdict::Meets)]
@@ -379,4 +380,31 @@ fn what_was_not_looked_at_is_said() {
         assert!(said.contains(part) || part.starts_with("No rule"), "{part}: {said}");
     }
     assert!(said.contains("No rule names alone"), "{said}");
+}
+
+/// An arm of two axes has no closed form: its reach is bracketed, and judged all along the move.
+#[rstest]
+#[case(45.0, 5.0, Verdict::Meets)]
+#[case(170.0, 5.0, Verdict::Broken)]
+fn reach_without_a_closed_form_is_judged_all_along(
+    #[case] from: f64,
+    #[case] spare: f64,
+    #[case] expected: Verdict,
+) {
+    // Links of 400 mm: at 90° between them 566 of 800 mm are used, stretched all.
+    let row = |joint: &str, a: f64| json!({ "joint": joint, "a_mm": a, "limits_deg_or_mm": [-180.0, 180.0], "velocity_deg_or_mm_s": 90.0 });
+    let mut arm = cell(
+        &[item("post", [5000.0, 0.0, 0.0], cube(50.0)), item("stand", [-900.0, 0.0, 0.0], cube(50.0))],
+        &[rule(&["post"], &["stand"], 10.0)],
+    );
+    let items = arm["items"].as_array_mut().expect("items");
+    items.push(json!({ "id": "arm", "name": "Arm", "role": "robot", "mechanism": { "from": { "dh": { "convention": "standard",
+        "rows": [row("a", 400.0), row("b", 400.0)] } }, "rest_deg_or_mm": { "b": from } } }));
+    items.push(json!({ "id": "tcp", "name": "TCP", "role": "frame", "parent": "arm", "on_link": "flange" }));
+    let to = if from > 90.0 { -from } else { 120.0 };
+    arm["programs"] = json!([{ "id": "p", "name": "P", "robot": "arm", "tcp": "tcp",
+        "moves": [{ "move": "joint", "joints_deg_or_mm": [10.0, to], "speed_percent": 100.0 }] }]);
+    arm["run_plan"] = json!({ "lanes": [{ "programs": ["p"] }] });
+    arm["reach_rule"] = json!({ "spare_percent": spare });
+    assert_eq!(check(&arm, &[]).verdict, expected);
 }

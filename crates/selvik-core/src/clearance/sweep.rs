@@ -7,7 +7,7 @@ use super::distance::Side;
 use super::overlap_depth::DepthBracket;
 use super::pair_motion::PairMotion;
 use super::progress::Progress;
-use super::rules::{Allowance, LeftOut, Named, Pair, RuleScope, RuleSet};
+use super::rules::{Allowance, LeftOut, LeftOutReason, Named, Pair, RuleScope, RuleSet, Scope};
 use super::verdict::{Doubt, Verdict};
 use super::violations::{Interval, TOUCH, intervals_below};
 use crate::program::Path;
@@ -123,7 +123,8 @@ pub fn sweep(
     options: &SweepOptions,
     progress: &Progress,
 ) -> Sweep {
-    let scope = rules.scope(assembly);
+    let mut scope = rules.scope(assembly);
+    leave_out_what_may_always_touch(&mut scope, assembly, path, rules);
     progress.expect(scope.pairs.len());
     let mut pairs: Vec<PairResult> = scope
         .pairs
@@ -152,6 +153,31 @@ pub fn sweep(
     };
     let rules = scope.rules.into_iter().zip(worst).map(of_rule).collect();
     Sweep { pairs, left_out: scope.left_out, rules, complete: !progress.stopped() }
+}
+
+/// Pairs that may touch to any depth at all times of the path are left out like those that may touch without limit.
+fn leave_out_what_may_always_touch(scope: &mut Scope, assembly: &Assembly, path: &Path, rules: &RuleSet) {
+    let whole = (0.0, path.duration());
+    let always = |pair: &Pair| -> Option<String> {
+        let limited = rules.limited(assembly, pair);
+        let free: Vec<&&Allowance> = limited.iter().filter(|a| a.depth.is_none()).collect();
+        let reason = free.first()?.reason.clone();
+        without(whole, free.iter().flat_map(|a| a.times(path))).is_empty().then_some(reason)
+    };
+    let mut kept = Vec::with_capacity(scope.pairs.len());
+    for pair in scope.pairs.drain(..) {
+        match always(&pair) {
+            None => kept.push(pair),
+            Some(reason) => {
+                let of_rule = &mut scope.rules[pair.rule];
+                of_rule.measured -= 1;
+                of_rule.left_out += 1;
+                let reason = LeftOutReason::Allowed(reason);
+                scope.left_out.push(LeftOut { a: pair.a, b: pair.b, reason });
+            }
+        }
+    }
+    scope.pairs = kept;
 }
 
 struct Pairwise<'a> {

@@ -102,16 +102,34 @@ impl LongestReach {
         let times: Vec<f64> = std::iter::once(from).chain(inside).chain([to]).collect();
         let (mut worst, mut when) = (Used { least: 0.0, most: 0.0 }, to);
         let mut before = path.at(from);
-        for &time in &times[1..] {
-            let now = path.at(time);
-            let used = self.used(assembly, &before, &now);
-            if used.most > worst.most {
-                when = time;
+        for w in times.windows(2) {
+            let end = path.at(w[1]);
+            let steps = self.steps(&before, &end);
+            for step in 1..=steps {
+                let time = w[0] + (w[1] - w[0]) * step as f64 / steps as f64;
+                let now = if step == steps { end.clone() } else { path.at(time) };
+                let used = self.used(assembly, &before, &now);
+                if used.most > worst.most {
+                    when = time;
+                }
+                worst = Used { least: worst.least.max(used.least), most: worst.most.max(used.most) };
+                before = now;
             }
-            worst = Used { least: worst.least.max(used.least), most: worst.most.max(used.most) };
-            before = now;
         }
         (worst, when)
+    }
+
+    /// Into how many parts a straight piece of the path is divided so that what may happen within one hardly counts.
+    fn steps(&self, a: &[f64], b: &[f64]) -> usize {
+        /// Share of the reach that the TCP may travel in a part.
+        const FINE: f64 = 1e-3;
+        match &self.measured {
+            Measured::Exactly => 1,
+            Measured::Between { bound, levers, .. } => {
+                let travel: f64 = self.arm.joints().iter().map(|&j| (a[j] - b[j]).abs() * levers[j]).sum();
+                (travel / (FINE * bound).max(1e-9)).ceil().clamp(1.0, 20_000.0) as usize
+            }
+        }
     }
 
     fn longest_tried(&self, assembly: &Assembly, first: NodeId) -> f64 {

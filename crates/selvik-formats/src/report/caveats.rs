@@ -1,6 +1,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use selvik_core::program::{Motion, Path};
+use selvik_core::robot::BodyId;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
@@ -98,17 +99,17 @@ fn not_measured(workcell: &Workcell) -> Option<Caveat> {
         seen[pair.a.0] = true;
         seen[pair.b.0] = true;
     }
-    let unseen: BTreeSet<usize> =
-        (0..seen.len()).filter(|&b| !seen[b]).map(|b| assembly.bodies()[b].item).collect();
+    let unseen: Vec<usize> = (0..seen.len()).filter(|&b| !seen[b]).collect();
     if unseen.is_empty() {
         return None;
     }
-    let items = assembly.cell().items();
-    let names: Vec<&str> = unseen.iter().map(|&i| items[i].name.as_str()).collect();
+    let names: Vec<String> = unseen.iter().map(|&b| assembly.body_name(BodyId(b))).collect();
+    let names: Vec<&str> = names.iter().map(String::as_str).collect();
+    let items: BTreeSet<usize> = unseen.iter().map(|&b| assembly.bodies()[b].item).collect();
     Some(Caveat {
         about: CaveatKind::NotMeasured,
         text: format!("No rule names {}.", listed(&names)),
-        items: unseen.iter().map(|&i| items[i].id.0.clone()).collect(),
+        items: items.into_iter().map(|i| assembly.cell().items()[i].id.0.clone()).collect(),
     })
 }
 
@@ -120,7 +121,7 @@ fn geometry(workcell: &Workcell) -> Vec<Caveat> {
         all.push(Caveat { about: CaveatKind::Geometry, text, items: vec![id(item)] })
     };
     for (index, body) in assembly.bodies().iter().enumerate() {
-        let name = assembly.body_name(selvik_core::robot::BodyId(index));
+        let name = assembly.body_name(BodyId(index));
         let size = body.surface.bounds().half_extents().max() * 2.0;
         if size > LARGE {
             say(format!("{name} is {size:.0} m long: is its unit right?"), body.item);
