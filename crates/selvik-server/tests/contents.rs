@@ -261,7 +261,9 @@ async fn two_people_see_each_other_and_the_later_of_two_chooses() {
     let path = format!("/api/cells/{id}");
     let mine = Browser::open(&format!("{}/cells/{id}#item=clamp-1", server.url)).await;
     mine.picture().await;
-    assert_eq!(mine.selected().await, ["clamp-1"], "the link leads to the item");
+    let selected = "document.querySelector('[data-id=\"clamp-1\"][aria-selected=true]')";
+    mine.until("the link leads to the item", selected).await;
+    assert_eq!(mine.selected().await, ["clamp-1"]);
     let theirs = Browser::open(&format!("{}/cells/{id}", server.url)).await;
     theirs.picture().await;
 

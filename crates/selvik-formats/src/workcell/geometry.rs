@@ -93,7 +93,9 @@ fn surface(files: &PackageFiles, bodies: &[BodyDocument], place: &str) -> Result
         finite(&place, body.pose.xyz_mm.iter().chain(&body.pose.rpy_deg))?;
         let metres = |mm: f64| match mm {
             mm if (1e-3..=1e7).contains(&mm) => Ok(mm * 1e-3),
-            mm => Err(refuse(&place, format!("a size of {mm} mm is not from 0.001 mm to 10 km"))),
+            mm => {
+                Err(refuse(&place, format!("sizes must be positive: {mm} mm is not from 0.001 mm to 10 km")))
+            }
         };
         let shape = match &body.shape {
             ShapeDocument::Mesh { file, unit, up } => {
