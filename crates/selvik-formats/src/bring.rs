@@ -229,7 +229,6 @@ fn robot(files: &PackageFiles, file: &str) -> Found {
             return found;
         }
     };
-    found.missing = meshes.iter().filter(|(_, at)| at.is_none()).map(|(name, _)| name.clone()).collect();
     let mechanism = match read_urdf(files, file, LinkGeometry::Visual, "the import") {
         Ok(mechanism) => mechanism,
         Err(error) => {
@@ -237,6 +236,12 @@ fn robot(files: &PackageFiles, file: &str) -> Found {
             return found;
         }
     };
+    // What is only meant for collisions is not needed where the link has something to be seen.
+    for file in mechanism.links().iter().flat_map(|l| &l.missing) {
+        if !found.missing.contains(file) {
+            found.missing.push(file.clone());
+        }
+    }
     found.links = mechanism.links().len();
     found.joints = mechanism.joints().iter().filter(|j| j.kind.moves()).count();
     found.size = size_at_rest(&mechanism);
