@@ -363,6 +363,10 @@ impl<'a> Search<'a> {
             &[b[0].into(), b[1].into(), b[2].into()],
         );
         let (ra, rb) = (self.a.radius_at(ia), self.b.radius_at(ib));
+        let reach = self.bound + ra + rb;
+        if pair.squared >= reach * reach {
+            return;
+        }
         let apart = pair.squared.sqrt();
         let distance = (apart - ra - rb).max(0.0);
         if distance < self.bound {
