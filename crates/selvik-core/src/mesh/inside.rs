@@ -30,8 +30,8 @@ impl Surface {
     ///
     /// Inside is where closed shells wind round the point: shells that overlap count together, the wall of a hollow,
     /// which runs the other way, takes away. Open shells decide only where they surround the point nearly whole or
-    /// hardly at all, each by itself and all together. Nothing lies inside a
-    /// [sheet](Surface::as_sheet). Balls and capsules are not asked here: whoever is inside one is at distance 0 from
+    /// hardly at all, also if those that look the other way round are not taken to make up for each other. Nothing lies
+    /// inside a [sheet](Surface::as_sheet). Balls and capsules are not asked here: whoever is inside one is at distance 0 from
     /// its core.
     #[must_use]
     pub fn contains(&self, point: &Point) -> Containment {
@@ -42,12 +42,12 @@ impl Surface {
         let Some(open) = self.open_shells() else {
             return if closed == 0 { Containment::Outside } else { Containment::Inside };
         };
-        let (whole, largest) = open.winding(point);
+        let (whole, apart) = open.winding(point);
         let total = closed as f64 + whole;
         let inside = if closed == 0 { whole.abs() >= 1.0 - UNSURE } else { total.abs() >= 0.5 };
         if inside {
             Containment::Inside
-        } else if closed == 0 && largest <= UNSURE && whole.abs() <= UNSURE {
+        } else if closed == 0 && apart <= UNSURE {
             Containment::Outside
         } else {
             Containment::Undecided
@@ -182,6 +182,17 @@ mod tests {
         TriangleMesh::from_indexed(mesh.vertices(), &kept).unwrap().mesh
     }
 
+    /// Every triangle by itself, a hundredth of a millimetre smaller, and every other turned over.
+    fn loose(mesh: &TriangleMesh) -> TriangleMesh {
+        let apart = (0..mesh.triangles().len()).map(|i| {
+            let [a, b, c] = mesh.corners(i);
+            let middle = nalgebra::center(&nalgebra::center(&a, &b), &c);
+            let [a, b, c] = [a, b, c].map(|p| p + (middle - p) * 1e-5);
+            if i % 2 == 0 { [a, b, c] } else { [a, c, b] }
+        });
+        TriangleMesh::from_soup(apart.collect::<Vec<_>>()).unwrap().mesh
+    }
+
     #[rstest::rstest]
     #[case::in_one_of_two_that_overlap(TriangleMesh::merged([box_mesh([1.0; 3]), box_mesh([1.0; 3]).moved(&at(0.7))]), 0.35, Containment::Inside)]
     #[case::in_a_hollow(TriangleMesh::merged([box_mesh([2.0; 3]), box_mesh([1.0; 3]).turned_over(|_| true)]), 0.1, Containment::Outside)]
@@ -191,6 +202,8 @@ mod tests {
     #[case::a_triangle_missing(without(&sphere_mesh(1.0, 24), |i| i == 7), 0.1, Containment::Inside)]
     #[case::beside_what_is_cracked(without(&sphere_mesh(1.0, 24), |i| i % 60 == 7).moved(&at(0.2)), -0.83, Containment::Outside)]
     #[case::half_a_shell(without(&sphere_mesh(1.0, 24), |i| i % 2 == 0), 0.1, Containment::Undecided)]
+    #[case::loose_and_every_other_turned(loose(&box_mesh([1.0; 3])), 0.1, Containment::Undecided)]
+    #[case::loose_but_all_alike(loose(&sphere_mesh(1.0, 24).turned_over(|i| i % 2 == 1)), 0.1, Containment::Inside)]
     #[case::closed_beside_a_sheet(TriangleMesh::merged([box_mesh([1.0; 3]), without(&box_mesh([4.0; 3]), |i| i > 1)]), 0.1, Containment::Inside)]
     fn inside_is_inside(#[case] mesh: TriangleMesh, #[case] x: f64, #[case] expected: Containment) {
         let surface = Surface::new(mesh);

@@ -105,6 +105,26 @@ impl Shells {
         self.open_edges == 0
     }
 
+    /// For each triangle of `mesh`, of which these are the shells, a patch: the triangles joined to it along edges at which
+    /// as many run one way as the other, so that all of a patch look to one side.
+    pub(super) fn patches(&self, mesh: &TriangleMesh) -> Vec<u32> {
+        let edges = Edges::of(mesh);
+        let welded = Welding::of(mesh, &edges);
+        let mut parent: Vec<u32> = (0..mesh.triangles().len() as u32).collect();
+        let sense = |s: &super::edges::Side| if self.is_turned(s.triangle()) { -s.sign() } else { s.sign() };
+        for edge in edges.iter().filter(|e| e.sides.iter().map(sense).sum::<i32>() == 0) {
+            for side in &edge.sides[1..] {
+                join(&mut parent, edge.sides[0].triangle() as u32, side.triangle() as u32);
+            }
+        }
+        for (a, b, against) in across_cracks(&edges, &welded) {
+            if against == (self.is_turned(a) != self.is_turned(b)) {
+                join(&mut parent, a as u32, b as u32);
+            }
+        }
+        (0..parent.len() as u32).map(|t| root(&mut parent, t)).collect()
+    }
+
     fn close(&mut self, edges: &Edges, welded: &Welding) {
         let mut left: FxHashMap<(u32, u32), (i32, u32)> = FxHashMap::default();
         for edge in edges.iter() {

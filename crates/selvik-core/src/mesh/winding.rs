@@ -1,7 +1,9 @@
+use rustc_hash::FxHashMap;
+
 use super::{Shells, TriangleMesh};
 use crate::spatial::{Point, Vector};
 
-/// The open shells of a mesh, ready to be asked under which solid angle they are seen.
+/// The open shells of a mesh, patch by patch, ready to be asked under which solid angle they are seen.
 ///
 /// Triangles far away are taken together as one dipole (G. Barill, N. Dickson, R. Schmidt, D. Levin, A. Jacobson,
 /// "Fast Winding Numbers for Soups and Clouds", ACM TOG 2018), of first order.
@@ -38,24 +40,26 @@ struct Node {
 impl OpenShells {
     /// `None` where all shells are closed.
     pub fn of(mesh: &TriangleMesh, shells: &Shells) -> Option<Self> {
-        let mut of_shell: Vec<Vec<[Point; 3]>> = vec![Vec::new(); shells.all().len()];
-        for index in 0..mesh.triangles().len() {
-            let shell = shells.of_triangle(index);
-            if !shells.all()[shell].closed {
+        if shells.is_closed() {
+            return None;
+        }
+        let patches = shells.patches(mesh);
+        let mut of_patch: FxHashMap<u32, Vec<[Point; 3]>> = FxHashMap::default();
+        for (index, &patch) in patches.iter().enumerate() {
+            if !shells.all()[shells.of_triangle(index)].closed {
                 let [a, b, c] = mesh.corners(index);
-                of_shell[shell].push(if shells.is_turned(index) { [a, c, b] } else { [a, b, c] });
+                let corners = if shells.is_turned(index) { [a, c, b] } else { [a, b, c] };
+                of_patch.entry(patch).or_default().push(corners);
             }
         }
-        let trees: Vec<Tree> = of_shell.into_iter().filter(|t| !t.is_empty()).map(Tree::grow).collect();
-        (!trees.is_empty()).then_some(Self { trees })
+        Some(Self { trees: of_patch.into_values().map(Tree::grow).collect() })
     }
 
-    /// How often all of them together wind round `point`, and how often the one that does so most, as a magnitude.
+    /// How often all of them together wind round `point`, and how often if each patch did so the same way round: patches
+    /// that look in different directions do not make up for each other there.
     pub fn winding(&self, point: &Point) -> (f64, f64) {
-        self.trees
-            .iter()
-            .map(|tree| tree.winding(point))
-            .fold((0.0, 0.0f64), |(sum, largest), w| (sum + w, largest.max(w.abs())))
+        let each = self.trees.iter().map(|tree| tree.winding(point));
+        each.fold((0.0, 0.0), |(sum, apart), w| (sum + w, apart + w.abs()))
     }
 
     /// The share of the whole solid angle under which a triangle is seen from `point`, positive from behind

@@ -44,14 +44,7 @@ pub fn plan_path(
     tolerance: &PathTolerance,
 ) -> Result<Path, ProgramError> {
     let owners = joint_owners(assembly, plan)?;
-    // An endless slide is taken to go no farther than this, m.
-    const HALL: f64 = 100.0;
-    let farthest: Vec<f64> = assembly
-        .joints()
-        .iter()
-        .map(|j| j.limits.position.low().abs().max(j.limits.position.high().abs()).min(HALL))
-        .collect();
-    let levers = assembly.levers(&farthest);
+    let levers = assembly.levers(&assembly.farthest());
     let tracks: Vec<LaneTrack> = plan
         .lanes
         .iter()

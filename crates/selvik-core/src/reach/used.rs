@@ -41,13 +41,7 @@ impl LongestReach {
             assembly.nodes()[n.0].joint.as_ref().is_some_and(|j| arm.joints().contains(&j.index))
         };
         let first = *assembly.moving_above(arm.tip()).iter().find(own).expect("an arm has joints");
-        // No slide goes farther than this, m.
-        const HALL: f64 = 100.0;
-        let farthest: Vec<f64> = assembly
-            .joints()
-            .iter()
-            .map(|j| j.limits.position.low().abs().max(j.limits.position.high().abs()).min(HALL))
-            .collect();
+        let farthest = assembly.farthest();
         let (mut bound, mut at) = (0.0, arm.tip());
         while at != first {
             let node = &assembly.nodes()[at.0];

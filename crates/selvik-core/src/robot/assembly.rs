@@ -314,6 +314,15 @@ impl Assembly {
         pose
     }
 
+    /// For each joint the largest magnitude its limits let its value have, rad or m.
+    #[must_use]
+    pub fn farthest(&self) -> Vec<f64> {
+        /// An endless slide is taken to go no farther than this, m.
+        const HALL: f64 = 100.0;
+        let most = |j: &Joint| j.limits.position.low().abs().max(j.limits.position.high().abs()).min(HALL);
+        self.joints.iter().map(most).collect()
+    }
+
     /// For each joint the longest distance (m) from it at which it moves anything, in any posture whose values are of
     /// magnitudes up to `farthest` (rad, m; one a joint); 1 for a sliding joint, which moves all alike.
     #[must_use]
