@@ -3,9 +3,7 @@ use std::collections::HashMap;
 use super::pace::{Pace, driven};
 use super::subdivide::{Course, Node};
 use super::way::Way;
-use super::{
-    Goal, Lane, Motion, Move, MoveSpan, PathTolerance, Program, ProgramError, ProgramFault, Trapezoid,
-};
+use super::{Goal, Lane, Motion, Move, MoveSpan, PathTolerance, ProgramError, ProgramFault, Trapezoid};
 use crate::robot::{Arm, Assembly, JointLimits, NodeId, jacobian, manipulability};
 use crate::spatial::{Point, Pose};
 
@@ -61,6 +59,7 @@ pub(super) fn run_lane(
     let mut stretches = vec![begin(&q, (0, 0))];
     let mut deviation = 0.0f64;
     for (program_at, program) in lane.programs.iter().enumerate() {
+        let arm = Arm::new(assembly, program.robot, program.tcp);
         for (index, step) in program.moves.iter().enumerate() {
             let fail = |fault| ProgramError {
                 program: program.name.clone(),
@@ -68,8 +67,9 @@ pub(super) fn run_lane(
                 label: step.label.clone(),
                 fault,
             };
-            let runner = Runner { assembly, program, owners, lane: at, levers, tolerance };
-            let Run { knots, speed_share, deviation: off } = runner.run(step, &q).map_err(fail)?;
+            let runner = Runner { assembly, owners, lane: at, levers, tolerance };
+            let arm = arm.as_ref().map_err(|e| fail(ProgramFault::NoArm(e.to_string())))?;
+            let Run { knots, speed_share, deviation: off } = runner.run(arm, step, &q).map_err(fail)?;
             deviation = deviation.max(off);
             let stretch = stretches.last_mut().expect("never empty");
             let start = stretch.duration();
@@ -123,7 +123,6 @@ impl Run {
 
 struct Runner<'a> {
     assembly: &'a Assembly,
-    program: &'a Program,
     owners: &'a HashMap<usize, usize>,
     lane: usize,
     /// For each joint the longest distance at which it moves anything.
@@ -133,9 +132,7 @@ struct Runner<'a> {
 
 impl Runner<'_> {
     /// The knots of `step` after its start at `q`.
-    fn run(&self, step: &Move, q: &[f64]) -> Result<Run, ProgramFault> {
-        let arm = Arm::new(self.assembly, self.program.robot, self.program.tcp)
-            .map_err(|e| ProgramFault::NoArm(e.to_string()))?;
+    fn run(&self, arm: &Arm, step: &Move, q: &[f64]) -> Result<Run, ProgramFault> {
         match &step.motion {
             Motion::Wait(seconds) => {
                 usable("the waiting time", *seconds, 1e-9, 1e5)?;
@@ -144,13 +141,13 @@ impl Runner<'_> {
             Motion::Sync(_) => Ok(Run::of(Vec::new())),
             Motion::Joint { to, speed } => {
                 usable("the speed", *speed, 1e-6, 1.0)?;
-                self.joint_move(&arm, step, to, *speed, q)
+                self.joint_move(arm, step, to, *speed, q)
             }
             Motion::Linear { to, speed, acceleration } => {
-                self.cartesian_move(&arm, step, None, to, (*speed, *acceleration), q)
+                self.cartesian_move(arm, step, None, to, (*speed, *acceleration), q)
             }
             Motion::Circular { via, to, speed, acceleration } => {
-                self.cartesian_move(&arm, step, Some(via), to, (*speed, *acceleration), q)
+                self.cartesian_move(arm, step, Some(via), to, (*speed, *acceleration), q)
             }
         }
     }
