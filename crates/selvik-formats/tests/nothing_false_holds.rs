@@ -38,9 +38,9 @@ fn check_within(cell: &Value, meshes: &[(&str, &TriangleMesh)], options: SweepOp
     let path = workcell.path().expect("a path");
     let found = sweep(&workcell.assembly, &path, &workcell.rules, &options, &Progress::default());
     let clearance = sweep_report(&workcell, &path, &found, options.tolerance);
-    let reach = reach_report(&workcell, &path).verdict.unwrap_or(Verdict::Meets);
+    let verdict = Verdict::of_all(&clearance, &reach_report(&workcell, &path));
     let caveats = caveats(&workcell, &path).into_iter().map(|c| c.text).collect();
-    Checked { verdict: clearance.verdict.min(reach), clearance, caveats }
+    Checked { verdict, clearance, caveats }
 }
 
 fn only(checked: &Checked) -> &PairReport {

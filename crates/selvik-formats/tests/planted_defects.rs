@@ -270,7 +270,7 @@ proptest! {
         let options = SweepOptions::default();
         let found = sweep(&workcell.assembly, &path, &workcell.rules, &options, &Progress::default());
         let report = sweep_report(&workcell, &path, &found, options.tolerance);
-        let verdict = report.verdict.min(reach_report(&workcell, &path).verdict.unwrap_or(Verdict::Meets));
+        let verdict = Verdict::of_all(&report, &reach_report(&workcell, &path));
         prop_assert!(verdict <= Verdict::NotCertified, "{defect:?} is said to be {verdict:?}: {:?}", report.pairs);
     }
 }

@@ -193,7 +193,7 @@ fn find(cell: &OpenCell, progress: &Progress) -> Findings {
     let clearance = sweep_report(workcell, path, &swept, options.tolerance);
     let reach = reach_report(workcell, path);
     Findings {
-        verdict: clearance.verdict.min(reach.verdict.unwrap_or(Verdict::Meets)),
+        verdict: Verdict::of_all(&clearance, &reach),
         caveats: caveats(workcell, path),
         clearance,
         band: band_report(&band),

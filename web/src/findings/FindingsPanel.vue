@@ -29,11 +29,11 @@ const shown = computed(() => [...notable.value, ...others.value.slice(0, all.val
 const reachRows = computed(() => findings.findings?.reach.rows ?? [])
 
 const lasts = (p: Pair) => {
-  const touching = p.touching.reduce((s, i) => s + Math.max(0, i.end_s[0]! - i.start_s[1]!), 0)
+  const [touching] = p.touching_for_s
+  const [, broken] = p.broken_for_s
   if (touching) return `touches for ${touching.toFixed(3)} s`
-  const broken = p.broken.reduce((s, i) => s + i.end_s[1]! - i.start_s[0]!, 0)
-  if (broken && p.verdict === 'not_certified') return `not certain for ${broken.toFixed(3)} s`
-  return broken ? `for ${broken.toFixed(3)} s` : ''
+  if (!broken) return ''
+  return `${p.verdict === 'not_certified' ? 'not certain ' : ''}for ${broken.toFixed(3)} s`
 }
 const units = useUnits()
 const value = (p: Pair) => units.number(p.attained_mm, p.attained_mm < 100 ? 0 : -1)
@@ -96,7 +96,7 @@ const left = computed(() => {
     <div v-if="findings.unreadable && !findings.job" class="stale" role="status">What an earlier version found can’t be read any more. <v-btn color="primary" @click="findings.sweep">Sweep again</v-btn></div>
 
     <div class="cards">
-      <p v-if="findings.findings && tab !== 'measured'" class="overall" :class="verdict" data-test="overall"><VerdictMark :verdict="verdict" /> {{ verdictSentence[verdict] }}</p>
+      <p v-if="findings.findings && tab !== 'measured'" class="overall" :class="verdict" data-test="overall"><VerdictMark :verdict="verdict" /> {{ findings.fresh ? '' : 'At the last sweep: ' }}{{ verdictSentence[verdict] }}</p>
       <template v-if="tab === 'clearance'">
         <p v-if="!findings.findings && !findings.job" class="soft none">Nothing has been swept yet.<br /><v-btn color="primary" :title="`Sweep (${keyOf('sweep')})`" @click="findings.sweep">Sweep the run plan</v-btn></p>
         <p v-else-if="findings.findings && !findings.findings.clearance.rules.length && !findings.job" class="soft none">The cell has no clearance rule, so nothing is measured. Add rules to the cell package.</p>

@@ -7,7 +7,7 @@ use selvik_core::robot::BodyId;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
-use super::millimetres;
+use super::{ReachReport, millimetres};
 use crate::Workcell;
 
 /// What something makes of its rule. The worst is the least.
@@ -22,6 +22,14 @@ pub enum Verdict {
     Tight,
     /// Certainly more than that all the time.
     Meets,
+}
+
+impl Verdict {
+    /// What clearance and reach come to together; a cell without a reach rule asks nothing of its reach.
+    #[must_use]
+    pub fn of_all(clearance: &SweepReport, reach: &ReachReport) -> Self {
+        reach.verdict.map_or(clearance.verdict, |reach| reach.min(clearance.verdict))
+    }
 }
 
 impl From<CoreVerdict> for Verdict {
@@ -92,6 +100,10 @@ pub struct PairReport {
     pub tight: Vec<IntervalReport>,
     /// When the bodies touch or overlap.
     pub touching: Vec<IntervalReport>,
+    /// For how long the rule is broken, or not certain to be kept: certainly the first, at most the second.
+    pub broken_for_s: [f64; 2],
+    /// For how long the bodies touch or overlap, likewise.
+    pub touching_for_s: [f64; 2],
     /// When and why they may touch; the clearance is that of all other times.
     pub allowed: Vec<AllowedReport>,
     /// The moves that run then, one a lane.
@@ -238,6 +250,8 @@ fn pair_report(workcell: &Workcell, path: &Path, result: &PairResult) -> PairRep
         broken: result.broken.iter().map(interval).collect(),
         tight: result.tight.iter().map(interval).collect(),
         touching: result.touching.iter().map(interval).collect(),
+        broken_for_s: lasting(&result.broken),
+        touching_for_s: lasting(&result.touching),
         allowed: result
             .allowed
             .iter()
@@ -251,6 +265,12 @@ fn pair_report(workcell: &Workcell, path: &Path, result: &PairResult) -> PairRep
         moves: moves_at(workcell, path, result.approach.time),
         complete: result.complete,
     }
+}
+
+/// How long intervals last together: certainly, and at most.
+fn lasting(intervals: &[Interval]) -> [f64; 2] {
+    let certain = intervals.iter().map(|i| (i.end.0 - i.start.1).max(0.0)).sum();
+    [certain, intervals.iter().map(Interval::duration).sum()]
 }
 
 fn sentence(workcell: &Workcell, result: &PairResult, doubt: &Doubt) -> String {

@@ -165,6 +165,10 @@ impl App {
                 Walk::Undo => app.store.undo(id, step).await,
                 Walk::Redo => app.store.redo(id, step).await,
             };
+            if committed.is_err() {
+                // It may be another step, or none, because somebody came by another way than this server.
+                app.reopen(id).await?;
+            }
             app.finish(id, &before, committed, Brought::default()).await
         })
         .await?

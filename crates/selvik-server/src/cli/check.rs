@@ -43,7 +43,7 @@ pub fn check(path: &Path, tolerance_mm: f64, all: bool) -> Result<Checked, Strin
     let found = sweep(&workcell.assembly, &motion, &workcell.rules, &options, &Progress::default());
     let clearance = sweep_report(&workcell, &motion, &found, options.tolerance);
     let reach = reach_report(&workcell, &motion);
-    let verdict = clearance.verdict.min(reach.verdict.unwrap_or(Verdict::Meets));
+    let verdict = Verdict::of_all(&clearance, &reach);
     let caveats = caveats(&workcell, &motion);
     Ok(Checked { cell: workcell.document.name.clone(), clearance, reach, verdict, caveats })
 }
@@ -140,7 +140,7 @@ fn word(verdict: Verdict) -> &'static str {
 }
 
 fn lasting(pair: &PairReport) -> String {
-    let total: f64 = pair.broken.iter().map(|i| i.end_s[1] - i.start_s[0]).sum();
+    let [_, total] = pair.broken_for_s;
     if total > 0.0 {
         let times = if pair.broken.len() == 1 {
             "once".to_owned()
