@@ -2,7 +2,6 @@
 
 mod bands;
 mod bracket;
-mod chain;
 mod crossing;
 mod distance;
 mod minimum;

@@ -1,5 +1,5 @@
-use super::chain::{Chain, Posture};
 use crate::mesh::Surface;
+use crate::robot::{Chain, Posture};
 use crate::spatial::{Point, Pose, Vector};
 
 /// An upper bound of how far any point of a body moves while the joints of its chain travel.
@@ -29,7 +29,7 @@ impl MotionBound {
             let by = travel[joint.index] * joint.follows.ratio.abs();
             if by > 0.0 {
                 moved += if joint.kind.turns() {
-                    by * (self.lever(pose, &joint.axis, &posture.body) + moved)
+                    by * (self.lever(pose, &joint.axis, &posture.end) + moved)
                 } else {
                     by
                 };
@@ -102,7 +102,7 @@ mod tests {
         let [_, chain] = Chain::of_pair(&assembly, BodyId(0), BodyId(1));
         let surface = &assembly.body(BodyId(1)).surface;
         let bound = MotionBound::of(surface).over(&chain, &chain.posture(&[0.3]), &[0.2]);
-        let [a, b] = [0.3, 0.5].map(|q| chain.posture(&[q]).body);
+        let [a, b] = [0.3, 0.5].map(|q| chain.posture(&[q]).end);
         let moved = surface.mesh().vertices().iter().map(|v| (b * v - a * v).norm()).fold(0.0, f64::max);
         assert!(moved <= bound && moved > 0.5 * bound, "{moved} {bound}");
     }
@@ -122,11 +122,11 @@ mod tests {
             let surface = &assembly.body(BodyId(3)).surface;
             let travel: Vec<f64> = by.iter().map(|b| b.abs()).collect();
             let bound = MotionBound::of(surface).over(&chain, &chain.posture(&from), &travel);
-            let start = chain.posture(&from).body;
+            let start = chain.posture(&from).end;
             for step in 0..=20 {
                 let share = f64::from(step) / 20.0;
                 let q: Vec<f64> = (0..3).map(|i| from[i] + by[i] * share).collect();
-                let now = chain.posture(&q).body;
+                let now = chain.posture(&q).end;
                 for v in surface.mesh().vertices() {
                     prop_assert!((now * v - start * v).norm() <= bound + 1e-9);
                 }

@@ -45,7 +45,7 @@ impl PairMotion<'_> {
             let looks = [from, middle, to].map(|t| self.glance(t));
             let motion = self.motion(&looks[0], &looks[1]).max(self.motion(&looks[1], &looks[2]));
             let unsure = 2.0 * (motion + self.unsure());
-            let relative = looks[1].postures[0].body.inv_mul(&looks[1].postures[1].body);
+            let relative = looks[1].postures[0].end.inv_mul(&looks[1].postures[1].end);
             if unsure >= limit && to - from > SHORTEST && keep_on() {
                 // They move farther in it than they may overlap: no instant speaks for all of it.
                 open.extend([(middle, to), (from, middle)]);
@@ -169,13 +169,56 @@ fn shared(a: &Aabb, b: &Aabb) -> Option<Aabb> {
 
 /// How deep `point` lies inside `body`, m; negative outside. Where it can't be told, it counts as inside.
 fn inside(body: &Surface, point: &Point) -> f64 {
+    depth_in(body, point, |c| c != Containment::Outside)
+}
+
+/// How deep `point` lies inside `body`, m; negative outside, and where it can't be told.
+fn certainly_inside(body: &Surface, point: &Point) -> f64 {
+    depth_in(body, point, |c| c == Containment::Inside)
+}
+
+fn depth_in(body: &Surface, point: &Point, holds: impl Fn(Containment) -> bool) -> f64 {
     let round = body.depth_in_round(point);
     if body.is_sheet() {
         return round.unwrap_or(f64::NEG_INFINITY).max(-distance_to_point(body, point));
     }
     let off = distance_to_point(body, point);
-    let own = if body.contains(point) == Containment::Outside { -off } else { off };
+    let own = if holds(body.contains(point)) { off } else { -off };
     round.map_or(own, |r| r.max(own))
+}
+
+/// How far `a` and `b` may move against each other and certainly still overlap, m, and whether that is all that could be
+/// found: the sum of the radii of two balls round one point, the one in `a`, the other in `b`, which share a point until
+/// their middles are that far apart. The search ends with more than `wanted`, or after some places; `hint`, in the frame of
+/// `b`, is where it was found, and is tried first. What it costs is added to `work`.
+pub(super) fn lasting(
+    a: &Surface,
+    b: &Surface,
+    pose: &Pose,
+    wanted: f64,
+    hint: &mut Option<Point>,
+    work: &mut u64,
+) -> (f64, bool) {
+    let Some(shared) = shared(a.bounds(), &b.bounds().moved(pose)) else { return (0.0, true) };
+    let back = pose.inverse();
+    let (centre, half) = (shared.centre(), shared.half_extents() / 2.0);
+    let longest = Vector::ith(half.imax(), half.max());
+    let places = [centre, centre + longest, centre - longest];
+    let mut best = 0.0f64;
+    for place in hint.map(|known| pose * known).into_iter().chain(places) {
+        if best > wanted {
+            break;
+        }
+        *work += CELL;
+        let in_b = back * place;
+        let in_a = certainly_inside(a, &place);
+        let both = if in_a > 0.0 { certainly_inside(b, &in_b) } else { 0.0 };
+        if both > 0.0 && in_a + both - super::ROUNDING > best {
+            best = in_a + both - super::ROUNDING;
+            *hint = Some(in_b);
+        }
+    }
+    (best, best <= wanted)
 }
 
 #[cfg(test)]
@@ -209,5 +252,20 @@ mod tests {
         assert!(lower <= expected + 1e-9 && expected <= upper + 1e-9, "{lower} {expected} {upper}");
         // Flat faces against each other are the hardest: every cell of the slab is as deep.
         assert!(upper - lower <= 5e-3, "{lower} {upper}");
+    }
+
+    /// Bars that cross hold none of each other's corners: the upper one may rise by all of both before they part.
+    #[test]
+    fn crossing_bars_overlap_until_they_have_moved_out_of_each_other() {
+        let (a, b) = (body(Shape::Box([0.4, 0.04, 0.04])), body(Shape::Box([0.04, 0.4, 0.04])));
+        let at = |z: f64| pose_from_rpy([0.01, -0.02, z], [0.0; 3]);
+        let (mut hint, mut work) = (None, 0);
+        let (lasts, all) = lasting(&a, &b, &at(0.0), 1.0, &mut hint, &mut work);
+        assert!(all && (0.03..=0.04).contains(&lasts), "{lasts}");
+        let (again, all) = lasting(&a, &b, &at(0.001), 0.02, &mut hint, &mut work);
+        assert!(!all && again > 0.02);
+        assert_eq!(lasting(&a, &b, &at(0.05), 0.0, &mut hint, &mut work).0, 0.0);
+        let sheet = a.as_sheet();
+        assert_eq!(lasting(&sheet, &b, &at(0.0), 0.0, &mut None, &mut work).0, 0.0);
     }
 }

@@ -2,12 +2,11 @@ use std::sync::Arc;
 use std::sync::atomic::AtomicBool;
 
 use super::bracket::Approach;
-use super::chain::{Chain, Posture};
 use super::distance::{Closest, Limit, Side, distance};
 use super::motion_bound::MotionBound;
 use crate::mesh::Surface;
 use crate::program::Path;
-use crate::robot::{Assembly, BodyId, NodeId};
+use crate::robot::{Assembly, BodyId, Chain, NodeId, Posture};
 
 /// Two bodies on a path: answers distances at instants and bounds between them.
 pub struct PairMotion<'a> {
@@ -70,7 +69,7 @@ impl<'a> PairMotion<'a> {
         let joints = assembly.joints().len();
         let surfaces = [a, b].map(|id| Arc::clone(&assembly.body(id).surface));
         let chains = Chain::of_pair(assembly, a, b);
-        let deviation = chains.iter().map(|c| c.deviation(path)).sum();
+        let deviation = chains.iter().map(|c| path.deviation(c.joints.iter().map(|j| j.index))).sum();
         Self {
             assembly,
             path,
@@ -120,7 +119,7 @@ impl<'a> PairMotion<'a> {
     /// The distance at `time`, within `slack` and only if it is less than `enough`.
     pub(super) fn look(&mut self, time: f64, enough: f64, slack: f64) -> (Look, Option<Closest>) {
         let postures = self.postures(time);
-        let relative = postures[0].body.inv_mul(&postures[1].body);
+        let relative = postures[0].end.inv_mul(&postures[1].end);
         self.queries += 1;
         let limit = Limit { enough, slack, hint: self.hint, stop: self.stop };
         let answer = distance(&self.surfaces[0], &self.surfaces[1], &relative, limit);
@@ -145,7 +144,7 @@ impl<'a> PairMotion<'a> {
 
     fn balls_apart(&self, postures: &[Posture; 2]) -> f64 {
         let [(ca, ra), (cb, rb)] = [0, 1].map(|i| self.surfaces[i].ball());
-        let (pa, pb) = (postures[0].body * ca, postures[1].body * cb);
+        let (pa, pb) = (postures[0].end * ca, postures[1].end * cb);
         ((pa - pb).norm() - ra - rb - self.deviation - super::ROUNDING).max(0.0)
     }
 

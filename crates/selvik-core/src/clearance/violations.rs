@@ -1,10 +1,10 @@
 //! When two bodies are nearer than a threshold, with both ends of every such time bracketed.
 
 use super::bracket::RESOLUTION;
-use super::distance::{ROUNDING, distance_to_point};
+use super::overlap_depth::lasting;
 use super::pair_motion::{Look, PairMotion, lower_between, upper_between};
-use crate::mesh::{Containment, Surface};
-use crate::spatial::{Point, Pose};
+use crate::mesh::Surface;
+use crate::spatial::Point;
 
 /// A time during which a distance stays below a threshold, or rises above it by less than the tolerance. It certainly
 /// begins between `start.0` and `start.1` and ends between `end.0` and `end.1`, s.
@@ -39,6 +39,12 @@ pub(super) const TOUCH: f64 = 1e-6;
 /// Touches between which bodies part by less than so many tolerances are one.
 const BRIDGED: f64 = 5.0;
 
+/// And so are touches between which they part for no longer than this, s.
+const PAUSE: f64 = 5e-3;
+
+/// How often overlaps are asked for how long they last, of a pair of which nothing came of it.
+const IN_VAIN: u32 = 16;
+
 /// The ends are bracketed this closely, s.
 const TIME_RESOLUTION: f64 = 1e-4;
 
@@ -58,7 +64,7 @@ enum State {
 /// Stretches whose bounds settle nothing are divided until they are shorter than 0.1 ms or the
 /// bodies move less than a tenth of `tolerance` (m) in them; what stays open then counts as below, and its ends
 /// are the bracket. Times between which the distance rises above the threshold by less than `tolerance` are one, of touches by less
-/// than five times that.
+/// than five times that, or for no longer than 5 ms.
 pub fn intervals_below(
     pair: &mut PairMotion,
     stretches: &[(f64, f64)],
@@ -69,19 +75,29 @@ pub fn intervals_below(
 ) -> TimesBelow {
     let until = pair.work.saturating_add(work);
     let unsure = pair.unsure();
-    let mut search = Search { pair, threshold, tolerance, unsure, settled: Vec::new(), complete: true };
+    let mut search = Search {
+        pair,
+        threshold,
+        tolerance,
+        unsure,
+        deepest: None,
+        in_vain: 0,
+        settled: Vec::new(),
+        complete: true,
+    };
     for &(from, to) in stretches {
         search.settle(from, to, until, keep_on);
     }
     let complete = search.complete;
-    TimesBelow { intervals: join(&search.settled, threshold > TOUCH), complete }
+    TimesBelow { intervals: join(&search.settled, (threshold <= TOUCH).then_some(PAUSE)), complete }
 }
 
-/// An instant that was looked at, with how deep the bodies certainly overlap then where that was asked for.
+/// An instant that was looked at, with how far the bodies may move and still overlap where that was asked for, and
+/// whether that is all.
 #[derive(Clone)]
 struct End {
     look: Look,
-    depth: Option<f64>,
+    lasting: Option<(f64, bool)>,
 }
 
 struct Search<'p, 'a> {
@@ -89,13 +105,17 @@ struct Search<'p, 'a> {
     threshold: f64,
     tolerance: f64,
     unsure: f64,
+    /// A point deep in both, in the frame of the second.
+    deepest: Option<Point>,
+    /// How often in a row no such point was found.
+    in_vain: u32,
     settled: Vec<(f64, f64, State)>,
     complete: bool,
 }
 
 impl Search<'_, '_> {
     fn settle(&mut self, from: f64, to: f64, until: u64, keep_on: &dyn Fn() -> bool) {
-        let glance = |this: &mut Self, time| End { look: this.pair.glance(time), depth: None };
+        let glance = |this: &mut Self, time| End { look: this.pair.glance(time), lasting: None };
         let mut open = vec![(glance(self, from), glance(self, to))];
         while let Some((mut a, mut b)) = open.pop() {
             let motion = self.pair.motion(&a.look, &b.look);
@@ -103,15 +123,17 @@ impl Search<'_, '_> {
             let (start, end) = (a.look.time, b.look.time);
             let give_up = self.pair.work > until || !keep_on();
             if state == State::Open && !give_up {
-                // What was looked at roughly is looked at again before more is asked for.
-                if self.sharpen(&mut a, motion) | self.sharpen(&mut b, motion) {
+                // What is only rough at its ends is looked at again before it is left open.
+                let fine = self.is_fine(&a, &b, motion);
+                let rough = fine && self.rough(&a, &b, motion);
+                if self.sharpen(&mut a, motion, rough) | self.sharpen(&mut b, motion, rough) {
                     open.push((a, b));
                     continue;
                 }
                 let middle = f64::midpoint(start, end);
-                if !self.is_fine(&a, &b, motion) && start < middle && middle < end {
+                if !fine && start < middle && middle < end {
                     let (enough, slack) = self.wanted(motion);
-                    let middle = End { look: self.pair.look(middle, enough, slack).0, depth: None };
+                    let middle = End { look: self.pair.look(middle, enough, slack).0, lasting: None };
                     open.push((middle.clone(), b));
                     open.push((a, middle));
                     continue;
@@ -143,11 +165,8 @@ impl Search<'_, '_> {
         }
         // Nothing bounds a distance of 0 closely enough from above to say that it lasts, but the depth of an overlap does.
         if self.threshold <= TOUCH && overlap(a) && overlap(b) {
-            // No overlap is deeper than the smaller body.
-            let smaller =
-                self.pair.surfaces.iter().map(|s| s.bounds().half_extents().min()).fold(f64::MAX, f64::min);
-            let deep = |this: &mut Self, end: &mut End| motion < smaller && this.depth(end) > motion;
-            let lasts = motion < 2.0 * BRIDGED * self.tolerance || deep(self, a) || deep(self, b);
+            let short = motion < 2.0 * BRIDGED * self.tolerance || b.look.time - a.look.time <= PAUSE;
+            let lasts = short || self.lasts(a, b, motion);
             return if lasts { State::Below } else { State::Open };
         }
         State::Open
@@ -160,10 +179,20 @@ impl Search<'_, '_> {
         (enough, if slack < self.unsure { 0.0 } else { slack })
     }
 
-    fn sharpen(&mut self, end: &mut End, motion: f64) -> bool {
+    /// Whether a stretch is open only because its ends were looked at roughly.
+    fn rough(&self, a: &End, b: &End, motion: f64) -> bool {
+        let slack =
+            [a, b].map(|end| end.look.slack).into_iter().filter(|s| s.is_finite()).fold(0.0, f64::max);
+        lower_between(&a.look, &b.look, motion) + slack >= self.threshold
+            || self.upper(a, b, motion) - slack < self.threshold
+    }
+
+    /// Looks again at an end that was only glanced at, or that was `rough`; `false` if there is no need.
+    fn sharpen(&mut self, end: &mut End, motion: f64, rough: bool) -> bool {
         let (enough, slack) = self.wanted(motion);
         let far = end.look.attained.is_none() && end.look.is_beyond(enough, self.unsure);
-        if far || end.look.slack <= slack * 1.5 {
+        let glanced = end.look.slack.is_infinite();
+        if far || !(glanced || rough) || end.look.slack <= slack * 1.5 {
             return false;
         }
         end.look = self.pair.look(end.look.time, enough, slack).0;
@@ -182,47 +211,64 @@ impl Search<'_, '_> {
             || (grazes(a) && grazes(b) && motion <= 2.0 * self.tolerance)
     }
 
-    /// How deep the bodies certainly overlap, m: as far as points of one lie inside the other. The overlap lasts while
-    /// they move less than that.
-    fn depth(&mut self, end: &mut End) -> f64 {
+    /// Whether bodies that overlap at both ends do so in between, where they move against each other by `motion` (m): until
+    /// any instant they move by less than the overlap at the one end lasts, or from then on by less than that at the other.
+    fn lasts(&mut self, a: &mut End, b: &mut End, motion: f64) -> bool {
+        // No ball in a body is larger than this.
+        let largest = |s: &Surface| s.bounds().half_extents().min();
+        let most: f64 = self.pair.surfaces.iter().map(|s| largest(s)).sum();
+        if motion >= 2.0 * most || self.in_vain > IN_VAIN {
+            return false;
+        }
+        let first = self.lasting(a, motion);
+        first > motion || first + self.lasting(b, motion - first) > motion
+    }
+
+    /// How far the bodies may move from here on and certainly still overlap, m; no more than `wanted` is looked for.
+    fn lasting(&mut self, end: &mut End, wanted: f64) -> f64 {
+        if let Some((known, all)) = end.lasting
+            && (all || known > wanted)
+        {
+            return known;
+        }
         let (pair, look) = (&mut *self.pair, &end.look);
-        *end.depth.get_or_insert_with(|| {
-            let [a, b] = [&pair.surfaces[0], &pair.surfaces[1]];
-            let relative = look.postures[0].body.inv_mul(&look.postures[1].body);
-            pair.work += DEPTH_WORK;
-            (depth_inside(a, b, &relative).max(depth_inside(b, a, &relative.inverse())) - ROUNDING).max(0.0)
-        })
+        let [a, b] = [&pair.surfaces[0], &pair.surfaces[1]];
+        let relative = look.postures[0].end.inv_mul(&look.postures[1].end);
+        let found = lasting(a, b, &relative, wanted, &mut self.deepest, &mut pair.work);
+        end.lasting = Some(found);
+        self.in_vain = if found.0 > 0.0 { 0 } else { self.in_vain + 1 };
+        found.0
     }
 }
 
-/// What asking for a depth costs, in boxes.
-const DEPTH_WORK: u64 = 2_000;
-
-/// The largest depth at which any of the points by which `inner` is known lies inside `outer`, m.
-fn depth_inside(outer: &Surface, inner: &Surface, pose: &Pose) -> f64 {
-    const SOME: usize = 24;
-    let points = inner.points();
-    let step = points.len().div_ceil(SOME);
-    let inside = |p: &Point| outer.contains(p) == Containment::Inside;
-    let placed = points.iter().rev().step_by(step).map(|p| pose * p).filter(inside);
-    placed.map(|p| distance_to_point(outer, &p)).fold(0.0, f64::max)
+/// Joins neighbouring stretches that are not certainly above into intervals, also over what is only just above. Of touches
+/// (with a `pause`, s) those between which there is no more than the pause are one, and those of which nothing certain is
+/// left don't count.
+fn join(settled: &[(f64, f64, State)], pause: Option<f64>) -> Vec<Interval> {
+    let mut intervals = Vec::new();
+    for group in settled.chunk_by(|a, b| b.0 <= a.1) {
+        let mut own = join_neighbours(group);
+        if let Some(pause) = pause {
+            own.retain(|i| i.start.1 < i.end.0);
+            own.dedup_by(|next, before| {
+                let one = next.start.1 - before.end.0 <= pause;
+                before.end = if one { next.end } else { before.end };
+                one
+            });
+        }
+        intervals.extend(own);
+    }
+    intervals
 }
 
-/// Joins neighbouring stretches that are not certainly above into intervals, also over what is only just above; those
-/// of which nothing is certainly below count only if `count_open`.
-fn join(settled: &[(f64, f64, State)], count_open: bool) -> Vec<Interval> {
+fn join_neighbours(settled: &[(f64, f64, State)]) -> Vec<Interval> {
     let mut intervals: Vec<Interval> = Vec::new();
     let mut run: Option<Interval> = None;
-    // Where the run would go on if what lies between is only just above.
-    let mut bridge: Option<f64> = None;
-    let mut last_end = f64::NEG_INFINITY;
+    // Whether the run would go on if what came last is only just above.
+    let mut bridge = false;
     for &(start, end, state) in settled {
-        if start > last_end && last_end.is_finite() {
-            intervals.extend(run.take());
-        }
-        last_end = end;
         if matches!(state, State::Below | State::Open)
-            && bridge.take().is_some()
+            && std::mem::take(&mut bridge)
             && let Some(current) = &mut run
         {
             // Over the bridge: what was taken for the end lies in the middle.
@@ -231,10 +277,9 @@ fn join(settled: &[(f64, f64, State)], count_open: bool) -> Vec<Interval> {
         match (state, &mut run) {
             (State::Above, _) => {
                 intervals.extend(run.take());
-                bridge = None;
+                bridge = false;
             }
-            (State::JustAbove, Some(_)) => bridge = Some(end),
-            (State::JustAbove, None) => {}
+            (State::JustAbove, current) => bridge = current.is_some(),
             (State::Below, None) => run = Some(Interval { start: (start, start), end: (end, end) }),
             (State::Open, None) => run = Some(Interval { start: (start, end), end: (start, end) }),
             (State::Below, Some(current)) => {
@@ -248,7 +293,6 @@ fn join(settled: &[(f64, f64, State)], count_open: bool) -> Vec<Interval> {
         }
     }
     intervals.extend(run);
-    intervals.retain(|i| count_open || i.start.1 < i.end.0);
     intervals
 }
 
@@ -268,10 +312,10 @@ mod tests {
             (3.0, 3.1, Open),
             (3.1, 4.0, Above),
         ];
-        let found = join(&settled, true);
+        let found = join(&settled, None);
         assert_eq!(found[0], Interval { start: (1.0, 1.1), end: (2.0, 2.1) });
         assert_eq!(found[1], Interval { start: (3.0, 3.1), end: (3.0, 3.1) });
-        assert_eq!(join(&settled, false).len(), 1);
+        assert_eq!(join(&settled, Some(0.005)).len(), 1);
     }
 
     #[test]
@@ -288,14 +332,25 @@ mod tests {
             (1.5, 2.0, Above),
             (2.0, 2.1, Below),
         ];
-        let found = join(&settled, true);
+        let found = join(&settled, None);
         assert_eq!(found.len(), 2);
         assert_eq!(found[0], Interval { start: (0.9, 0.9), end: (1.4, 1.4) });
     }
 
     #[test]
     fn stretches_that_do_not_follow_each_other_are_apart() {
-        let found = join(&[(0.0, 1.0, State::Below), (2.0, 3.0, State::Below)], true);
+        let found = join(&[(0.0, 1.0, State::Below), (2.0, 3.0, State::Below)], None);
         assert_eq!(found.len(), 2);
+    }
+
+    #[test]
+    fn touches_with_hardly_a_pause_are_one() {
+        use State::{Above, Below, Open};
+        let gap = |pause: f64| {
+            [(0.0, 1.0, Below), (1.0, 1.0 + pause, Above), (1.0 + pause, 2.0, Below), (2.0, 2.1, Open)]
+        };
+        assert_eq!(join(&gap(0.004), Some(0.005)), [Interval { start: (0.0, 0.0), end: (2.0, 2.1) }]);
+        assert_eq!(join(&gap(0.006), Some(0.005)).len(), 2);
+        assert_eq!(join(&gap(0.004), None).len(), 2);
     }
 }

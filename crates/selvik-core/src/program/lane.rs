@@ -1,14 +1,13 @@
 use std::collections::HashMap;
 
 use super::pace::{Pace, driven};
-use super::subdivide::{Course, Node};
+use super::straight::Straight;
+use super::subdivide::nodes;
+use super::track::Knot;
 use super::way::Way;
 use super::{Goal, Lane, Motion, Move, MoveSpan, PathTolerance, ProgramError, ProgramFault, Trapezoid};
-use crate::robot::{Arm, Assembly, JointLimits, NodeId, jacobian, manipulability};
-use crate::spatial::{Point, Pose};
-
-/// A joint vector at a time.
-pub(super) type Knot = (f64, Vec<f64>);
+use crate::robot::{Arm, Assembly, JointLimits, NodeId};
+use crate::spatial::Pose;
 
 /// How fast the TCP may turn in linear and circular moves, rad/s, and how fast it may get there,
 /// rad/s² (common practice: half a turn a second).
@@ -16,7 +15,7 @@ const TURN_SPEED: f64 = std::f64::consts::PI;
 const TURN_ACCELERATION: f64 = 4.0 * std::f64::consts::PI;
 
 /// What a lane does, cut at its sync marks; times count from the start of each stretch.
-pub(super) struct LaneTrack {
+pub(super) struct LaneRun {
     /// The joints it drives.
     pub joints: Vec<usize>,
     /// In order.
@@ -27,7 +26,7 @@ pub(super) struct LaneTrack {
 
 /// What a lane does between two sync marks.
 pub(super) struct Stretch {
-    /// Values are those of [`LaneTrack::joints`].
+    /// Values are those of [`LaneRun::joints`].
     pub knots: Vec<Knot>,
     pub spans: Vec<MoveSpan>,
     /// The mark it ends at, if any.
@@ -38,7 +37,7 @@ pub(super) struct Stretch {
 
 impl Stretch {
     pub fn duration(&self) -> f64 {
-        self.knots.last().map_or(0.0, |k| k.0)
+        self.knots.last().map_or(0.0, |k| k.time)
     }
 }
 
@@ -50,12 +49,13 @@ pub(super) fn run_lane(
     owners: &HashMap<usize, usize>,
     rest: &[f64],
     (levers, tolerance): (&[f64], &PathTolerance),
-) -> Result<LaneTrack, ProgramError> {
+) -> Result<LaneRun, ProgramError> {
     let mut joints: Vec<usize> = owners.iter().filter(|o| *o.1 == at).map(|o| *o.0).collect();
     joints.sort_unstable();
     let own = |q: &[f64]| -> Vec<f64> { joints.iter().map(|&j| q[j]).collect() };
     let mut q = rest.to_vec();
-    let begin = |q: &[f64], end| Stretch { knots: vec![(0.0, own(q))], spans: Vec::new(), mark: None, end };
+    let rest = |q| Knot { time: 0.0, q, bow: 0.0 };
+    let begin = |q: &[f64], end| Stretch { knots: vec![rest(own(q))], spans: Vec::new(), mark: None, end };
     let mut stretches = vec![begin(&q, (0, 0))];
     let mut deviation = 0.0f64;
     for (program_at, program) in lane.programs.iter().enumerate() {
@@ -73,17 +73,21 @@ pub(super) fn run_lane(
             deviation = deviation.max(off);
             let stretch = stretches.last_mut().expect("never empty");
             let start = stretch.duration();
-            let length = knots.last().map_or(0.0, |k| k.0);
+            let length = knots.last().map_or(0.0, |k| k.time);
             if start + length > LONGEST || length.is_nan() {
                 return Err(fail(ProgramFault::TooLong));
             }
-            if knots.last().is_some_and(|k| k.1.iter().any(|v| !v.is_finite())) {
+            if knots.last().is_some_and(|k| k.q.iter().any(|v| !v.is_finite())) {
                 return Err(fail(ProgramFault::NotNumbers));
             }
-            if let Some((_, last)) = knots.last() {
-                q.clone_from(last);
+            if let Some(last) = knots.last() {
+                q.clone_from(&last.q);
             }
-            stretch.knots.extend(knots.iter().map(|(t, q)| (start + t, own(q))));
+            stretch.knots.extend(knots.iter().map(|k| Knot {
+                time: start + k.time,
+                q: own(&k.q),
+                bow: k.bow,
+            }));
             stretch.spans.push(MoveSpan {
                 lane: at,
                 program: program_at,
@@ -99,7 +103,7 @@ pub(super) fn run_lane(
             }
         }
     }
-    Ok(LaneTrack { joints, stretches, deviation })
+    Ok(LaneRun { joints, stretches, deviation })
 }
 
 /// Longer no lane may run, s: beyond it instants are told apart too coarsely.
@@ -136,7 +140,7 @@ impl Runner<'_> {
         match &step.motion {
             Motion::Wait(seconds) => {
                 usable("the waiting time", *seconds, 1e-9, 1e5)?;
-                Ok(Run::of(vec![(*seconds, q.to_vec())]))
+                Ok(Run::of(vec![Knot { time: *seconds, q: q.to_vec(), bow: 0.0 }]))
             }
             Motion::Sync(_) => Ok(Run::of(Vec::new())),
             Motion::Joint { to, speed } => {
@@ -162,34 +166,28 @@ impl Runner<'_> {
     ) -> Result<Run, ProgramFault> {
         let end = self.goal_values(arm, step, to, q)?;
         let mut slowest = (f64::INFINITY, f64::INFINITY);
-        let mut sweep = 0.0;
         for (joint, limits) in self.limits().iter().enumerate() {
             let travel = (end[joint] - q[joint]).abs();
             if travel > 0.0 {
                 slowest.0 = slowest.0.min(limits.velocity * speed / travel);
                 slowest.1 = slowest.1.min(limits.acceleration * speed / travel);
-                sweep += travel * self.levers[joint];
             }
         }
         if slowest.0.is_infinite() {
             return Ok(Run::of(Vec::new()));
         }
         let travel = Trapezoid::new(1.0, slowest.0, slowest.1);
-        // While the speed is even, so are the joints. In n even steps of a ramp they bow by 1 / 4n² of its way.
-        let ramp = sweep * travel.at(travel.ramp());
-        let steps = (ramp / (4.0 * self.tolerance.position)).sqrt().ceil().clamp(1.0, 1e5);
-        let step_s = travel.ramp() / steps;
-        let up = (1..=steps as usize).map(|i| i as f64 * step_s);
-        let down = (0..=steps as usize).map(|i| travel.duration() - travel.ramp() + i as f64 * step_s);
-        let mut times: Vec<f64> = up.chain(down).collect();
-        times.dedup_by(|b, a| *b - *a <= 1e-12 * travel.duration());
-        *times.last_mut().expect("a ramp has an end") = travel.duration();
-        let at = |t: f64| -> Vec<f64> {
-            let s = travel.at(t);
-            q.iter().zip(&end).map(|(a, b)| a + (b - a) * s).collect()
+        let (ramp, duration) = (travel.ramp(), travel.duration());
+        let at = |time: f64, bow: f64| {
+            let share = travel.at(time);
+            Knot { time, q: q.iter().zip(&end).map(|(a, b)| a + (b - a) * share).collect(), bow }
         };
-        let knots = times.into_iter().map(|t| (t, at(t))).collect();
-        Ok(Run { knots, speed_share: 1.0, deviation: ramp / (4.0 * steps * steps) })
+        // The joints are straight; speeding up, going on and slowing down are a piece each.
+        Ok(Run::of(vec![
+            at(ramp, -1.0),
+            at(duration - ramp, 0.0),
+            Knot { q: end.clone(), ..at(duration, 1.0) },
+        ]))
     }
 
     fn cartesian_move(
@@ -218,28 +216,22 @@ impl Runner<'_> {
             return Ok(Run::of(Vec::new()));
         };
         let truth = |s: f64, near: &[f64]| self.at_share(arm, &way, step, q, s, near);
-        // Lengths are compared with angles over the arm's reach.
-        let reach = arm.joints().iter().map(|&j| self.levers[j]).fold(0.1, f64::max);
-        let freedom = |q: &[f64]| {
-            let poses = self.assembly.poses(q);
-            let at = Point::from(poses[arm.tip().0].translation.vector);
-            manipulability(&jacobian(self.assembly, &poses, arm.tip(), &at, arm.joints()), reach)
-        };
-        let course = Course {
-            truth: &truth,
-            twist: (way.length / reach).hypot(way.angle),
-            freedom: &freedom,
-            levers: self.levers,
-            tolerance: self.tolerance.position,
-        };
+        let straight = Straight::new(self.assembly, arm, &way, self.levers);
         let travel = Trapezoid::new(1.0, pace.speed, pace.acceleration);
         let ramp = travel.at(travel.ramp());
         let mut ends = vec![ramp, 1.0 - ramp, 1.0];
         ends.dedup_by(|b, a| *b - *a < 1e-9);
-        let mut nodes = course.nodes(q, &ends)?;
-        let (times, deviation) = self.timed(&course, &mut nodes, pace)?;
+        let nodes = nodes(&truth, &straight, self.tolerance.position, q, &ends)?;
+        let deviation = nodes.iter().map(|n| n.deviation).fold(0.0, f64::max);
+        let (times, speeds) = driven(&nodes, &self.limits(), pace);
         let duration = times.last().copied().unwrap_or(0.0);
-        let knots = times.into_iter().zip(nodes).skip(1).map(|(t, node)| (t, node.q)).collect();
+        let bow = |i: usize| (speeds[i] - speeds[i + 1]) / (speeds[i] + speeds[i + 1]);
+        let knots = nodes.into_iter().enumerate().skip(1).map(|(i, node)| Knot {
+            time: times[i],
+            q: node.q,
+            bow: bow(i - 1),
+        });
+        let knots = knots.collect();
         let speed_share = (travel.duration() / duration).min(1.0);
         // What rounding adds is no slowing.
         let speed_share = if speed_share > 1.0 - 1e-6 { 1.0 } else { speed_share };
@@ -285,42 +277,6 @@ impl Runner<'_> {
             found[joint] = *value;
         }
         Ok(found)
-    }
-
-    /// When each node is reached, with nodes added until speeding up and slowing down between them leaves no body off by
-    /// more than the tolerance; and how far any is off.
-    fn timed(
-        &self,
-        course: &Course,
-        nodes: &mut Vec<Node>,
-        pace: Pace,
-    ) -> Result<(Vec<f64>, f64), ProgramFault> {
-        const ROUNDS: usize = 24;
-        let limits = self.limits();
-        for round in 0.. {
-            let (times, speeds) = driven(nodes, &limits, pace);
-            // Between nodes the share of the move is a parabola in time: off the chord by Δv Δt / 8.
-            let off = |i: usize| {
-                let (a, b) = (&nodes[i], &nodes[i + 1]);
-                let bow = (speeds[i + 1] - speeds[i]).abs() * (times[i + 1] - times[i]) / 8.0;
-                let sweep = a.q.iter().zip(&b.q).zip(self.levers).map(|((x, y), l)| (x - y).abs() * l);
-                (bow / (b.share - a.share) * sweep.sum::<f64>(), b.deviation)
-            };
-            let all: Vec<(f64, f64)> = (0..nodes.len() - 1).map(off).collect();
-            let late = all.iter().filter(|o| o.0 > self.tolerance.position).count();
-            if late == 0 || round == ROUNDS {
-                return Ok((times, all.iter().map(|o| o.0 + o.1).fold(0.0, f64::max)));
-            }
-            let mut finer = Vec::with_capacity(nodes.len() + late);
-            for (i, node) in nodes.iter().enumerate() {
-                if i > 0 && all[i - 1].0 > self.tolerance.position {
-                    finer.push(course.between(&nodes[i - 1], node)?);
-                }
-                finer.push(node.clone());
-            }
-            *nodes = finer;
-        }
-        unreachable!("the rounds end")
     }
 
     fn limits(&self) -> Vec<JointLimits> {

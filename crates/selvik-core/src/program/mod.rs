@@ -5,7 +5,9 @@ mod moves;
 mod pace;
 mod path;
 mod run_plan;
+mod straight;
 mod subdivide;
+mod track;
 mod trapezoid;
 mod way;
 

@@ -70,7 +70,9 @@ mod tests {
 
     fn nodes(count: usize, q: impl Fn(f64) -> f64) -> Vec<Node> {
         let share = |i: usize| i as f64 / count as f64;
-        (0..=count).map(|i| Node { share: share(i), q: vec![q(share(i))], deviation: 0.0 }).collect()
+        (0..=count)
+            .map(|i| Node { share: share(i), q: vec![q(share(i))], miss: 0.0, deviation: 0.0 })
+            .collect()
     }
 
     #[test]

@@ -1,3 +1,5 @@
+use super::track::{Knot, Track};
+
 /// A stretch of time in which one move of one lane runs.
 #[derive(Debug, Clone, PartialEq)]
 pub struct MoveSpan {
@@ -15,25 +17,23 @@ pub struct MoveSpan {
     pub speed_share: f64,
 }
 
-/// What all joints of the cell do over time: linear between knots.
+/// What all joints of the cell do over time: straight from knot to knot, each piece with even acceleration.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Path {
-    joints: usize,
-    times: Vec<f64>,
-    values: Vec<f64>,
-    /// For each knot and joint, how far the joint has travelled since the start.
-    travelled: Vec<f64>,
-    /// For each joint the lane that drives it.
+    /// Where joints are that nothing drives.
+    rest: Vec<f64>,
+    tracks: Vec<Track>,
+    /// For each joint the track that drives it.
     drivers: Vec<Option<usize>>,
-    /// For each lane, how far anything it moves may be off the programmed motion between knots, m.
-    deviations: Vec<f64>,
+    /// The knots of all tracks.
+    knots: Vec<f64>,
     /// For each joint, the largest magnitude of its values.
     farthest: Vec<f64>,
     spans: Vec<MoveSpan>,
 }
 
 impl Path {
-    /// From knot times (s, rising from 0) and the joint vectors there, one after the other.
+    /// From knot times (s, rising from 0) and the joint vectors there, one after the other; even speed between them.
     ///
     /// # Panics
     /// If there is no knot, times do not rise, or the values don't fill every knot.
@@ -41,44 +41,38 @@ impl Path {
     pub fn new(joints: usize, times: Vec<f64>, values: Vec<f64>, spans: Vec<MoveSpan>) -> Self {
         assert!(!times.is_empty() && times.windows(2).all(|w| w[0] < w[1]), "rising knot times");
         assert_eq!(values.len(), times.len() * joints, "a value a joint and knot");
-        let mut travelled = vec![0.0; values.len()];
-        for i in joints..values.len() {
-            travelled[i] = travelled[i - joints] + (values[i] - values[i - joints]).abs();
-        }
-        let mut farthest = vec![0.0f64; joints];
-        for row in values.chunks_exact(joints.max(1)) {
-            farthest.iter_mut().zip(row).for_each(|(most, v)| *most = most.max(v.abs()));
-        }
-        Self {
-            joints,
-            times,
-            values,
-            travelled,
-            drivers: vec![None; joints],
-            deviations: Vec::new(),
-            farthest,
-            spans,
-        }
+        let q = |i: usize| values[i * joints..(i + 1) * joints].to_vec();
+        let knots = times.iter().enumerate().map(|(i, &time)| Knot { time, q: q(i), bow: 0.0 });
+        let track = Track::new((0..joints).collect(), knots, 0.0);
+        Self::of_tracks(vec![0.0; joints], vec![track], spans)
     }
 
-    /// The same path, of which is said which lane drives each joint, and how far anything a lane moves may be off the
-    /// programmed motion between knots, m.
-    ///
-    /// # Panics
-    /// If there is not one driver a joint.
-    #[must_use]
-    pub fn deviating(self, drivers: Vec<Option<usize>>, deviations: Vec<f64>) -> Self {
-        assert_eq!(drivers.len(), self.joints, "a driver a joint");
-        Self { drivers, deviations, ..self }
+    /// All tracks on one clock; joints that none drives stay at `rest`.
+    pub(super) fn of_tracks(rest: Vec<f64>, tracks: Vec<Track>, spans: Vec<MoveSpan>) -> Self {
+        let mut drivers = vec![None; rest.len()];
+        let mut farthest: Vec<f64> = rest.iter().map(|v| v.abs()).collect();
+        let mut knots = vec![0.0];
+        for (at, track) in tracks.iter().enumerate() {
+            track.joints().iter().for_each(|&j| drivers[j] = Some(at));
+            for row in track.rows() {
+                for (&j, v) in track.joints().iter().zip(row) {
+                    farthest[j] = farthest[j].max(v.abs());
+                }
+            }
+            knots.extend(track.times());
+        }
+        knots.sort_by(f64::total_cmp);
+        knots.dedup();
+        Self { rest, tracks, drivers, knots, farthest, spans }
     }
 
     /// How far a body that `joints` move may be off the programmed motion at any instant, m.
     #[must_use]
     pub fn deviation(&self, joints: impl Iterator<Item = usize>) -> f64 {
-        let mut lanes: Vec<usize> = joints.filter_map(|j| self.drivers[j]).collect();
-        lanes.sort_unstable();
-        lanes.dedup();
-        lanes.into_iter().map(|lane| self.deviations[lane]).sum()
+        let mut drivers: Vec<usize> = joints.filter_map(|j| self.drivers[j]).collect();
+        drivers.sort_unstable();
+        drivers.dedup();
+        drivers.into_iter().map(|track| self.tracks[track].deviation).sum()
     }
 
     /// For each joint the largest magnitude of its values, rad or m.
@@ -96,13 +90,13 @@ impl Path {
     /// How long it takes, s.
     #[must_use]
     pub fn duration(&self) -> f64 {
-        *self.times.last().expect("at least one knot")
+        *self.knots.last().expect("at least one knot")
     }
 
-    /// The instants between which all joints move linearly, s.
+    /// The instants between which every joint goes straight, one way, s.
     #[must_use]
     pub fn knots(&self) -> &[f64] {
-        &self.times
+        &self.knots
     }
 
     /// When which move runs.
@@ -114,30 +108,15 @@ impl Path {
     /// The joint vector (rad, m) at time `t` (s), held at both ends.
     #[must_use]
     pub fn at(&self, t: f64) -> Vec<f64> {
-        let mut q = vec![0.0; self.joints];
-        self.interpolate(&self.values, t, &mut q);
+        let mut q = self.rest.clone();
+        self.tracks.iter().for_each(|track| track.values_at(t, &mut q));
         q
     }
 
     /// How far each joint has travelled between the start and time `t`: rad or m, into `out`.
     pub fn travelled_until(&self, t: f64, out: &mut [f64]) {
-        self.interpolate(&self.travelled, t, out);
-    }
-
-    fn interpolate(&self, table: &[f64], t: f64, out: &mut [f64]) {
-        let row = |i: usize| &table[i * self.joints..(i + 1) * self.joints];
-        let next = self.times.partition_point(|&knot| knot <= t);
-        if next == 0 {
-            return out.copy_from_slice(row(0));
-        }
-        if next == self.times.len() {
-            return out.copy_from_slice(row(next - 1));
-        }
-        let (t0, t1) = (self.times[next - 1], self.times[next]);
-        let share = (t - t0) / (t1 - t0);
-        for ((o, a), b) in out.iter_mut().zip(row(next - 1)).zip(row(next)) {
-            *o = a + (b - a) * share;
-        }
+        out.fill(0.0);
+        self.tracks.iter().for_each(|track| track.travelled_until(t, out));
     }
 }
 

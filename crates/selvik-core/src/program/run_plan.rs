@@ -1,6 +1,7 @@
-use std::collections::{BTreeMap, HashMap};
+use std::collections::HashMap;
 
-use super::lane::{LaneTrack, run_lane};
+use super::lane::{LaneRun, run_lane};
+use super::track::{Knot, Track};
 use super::{MoveSpan, Path, Program, ProgramError, ProgramFault};
 use crate::robot::Assembly;
 
@@ -20,10 +21,10 @@ pub struct RunPlan {
     pub lanes: Vec<Lane>,
 }
 
-/// How far joints that go straight from knot to knot may leave anything off the programmed motion.
+/// How far joints that go straight from knot to knot may leave anything off the programmed way.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct PathTolerance {
-    /// Any point of any body, m: once for the way, once for when it is where.
+    /// Any point of any body, m.
     pub position: f64,
 }
 
@@ -45,16 +46,14 @@ pub fn plan_path(
 ) -> Result<Path, ProgramError> {
     let owners = joint_owners(assembly, plan)?;
     let levers = assembly.levers(&assembly.farthest());
-    let tracks: Vec<LaneTrack> = plan
+    let runs: Vec<LaneRun> = plan
         .lanes
         .iter()
         .enumerate()
         .map(|(at, lane)| run_lane(assembly, lane, at, &owners, rest, (&levers, tolerance)))
         .collect::<Result<_, _>>()?;
-    let deviations = tracks.iter().map(|t| t.deviation).collect();
-    let drivers = (0..rest.len()).map(|joint| owners.get(&joint).copied()).collect();
-    let placed = align(plan, tracks)?;
-    Ok(merge(rest, &placed).deviating(drivers, deviations))
+    let (tracks, spans): (Vec<Track>, Vec<Vec<MoveSpan>>) = align(plan, runs)?.into_iter().unzip();
+    Ok(Path::of_tracks(rest.to_vec(), tracks, spans.concat()))
 }
 
 /// Which lane drives which joint.
@@ -84,16 +83,8 @@ fn joint_owners(assembly: &Assembly, plan: &RunPlan) -> Result<HashMap<usize, us
     Ok(owners)
 }
 
-/// A lane's knots on the common clock: times and joint values of the joints it drives.
-struct Placed {
-    joints: Vec<usize>,
-    times: Vec<f64>,
-    values: Vec<Vec<f64>>,
-    spans: Vec<MoveSpan>,
-}
-
 /// Lets lanes wait for each other at their sync marks.
-fn align(plan: &RunPlan, tracks: Vec<LaneTrack>) -> Result<Vec<Placed>, ProgramError> {
+fn align(plan: &RunPlan, tracks: Vec<LaneRun>) -> Result<Vec<(Track, Vec<MoveSpan>)>, ProgramError> {
     let mut next = vec![0usize; tracks.len()];
     let mut clock: Vec<f64> = plan.lanes.iter().map(|l| l.start).collect();
     let mut starts: Vec<Vec<f64>> = vec![Vec::new(); tracks.len()];
@@ -139,54 +130,15 @@ fn align(plan: &RunPlan, tracks: Vec<LaneTrack>) -> Result<Vec<Placed>, ProgramE
     Ok(tracks.into_iter().zip(starts).map(|(track, starts)| place(track, &starts)).collect())
 }
 
-fn place(track: LaneTrack, starts: &[f64]) -> Placed {
-    let mut placed =
-        Placed { joints: track.joints, times: Vec::new(), values: Vec::new(), spans: Vec::new() };
-    for (stretch, start) in track.stretches.into_iter().zip(starts) {
-        for (t, q) in stretch.knots {
-            placed.times.push(start + t);
-            placed.values.push(q);
-        }
-        placed.spans.extend(stretch.spans.into_iter().map(|s| MoveSpan {
+fn place(run: LaneRun, starts: &[f64]) -> (Track, Vec<MoveSpan>) {
+    let (mut knots, mut spans) = (Vec::new(), Vec::new());
+    for (stretch, start) in run.stretches.into_iter().zip(starts) {
+        knots.extend(stretch.knots.into_iter().map(|k| Knot { time: start + k.time, ..k }));
+        spans.extend(stretch.spans.into_iter().map(|s| MoveSpan {
             start: s.start + start,
             end: s.end + start,
             ..s
         }));
     }
-    placed
-}
-
-/// All lanes on one clock: every knot of any lane is a knot of the path.
-fn merge(rest: &[f64], placed: &[Placed]) -> Path {
-    let mut instants: BTreeMap<u64, f64> = BTreeMap::new();
-    // Times are positive, so that their bits sort as they do; nanoseconds apart is one instant.
-    let mut add = |t: f64| {
-        instants.entry((t * 1e9).round() as u64).or_insert(t);
-    };
-    add(0.0);
-    placed.iter().flat_map(|p| &p.times).for_each(|&t| add(t));
-    let times: Vec<f64> = instants.into_values().collect();
-    let mut values = Vec::with_capacity(times.len() * rest.len());
-    let mut cursors = vec![0usize; placed.len()];
-    for &t in &times {
-        let mut q = rest.to_vec();
-        for (lane, cursor) in placed.iter().zip(&mut cursors) {
-            if lane.times.is_empty() {
-                continue;
-            }
-            while *cursor + 1 < lane.times.len() && lane.times[*cursor + 1] <= t + 1e-9 {
-                *cursor += 1;
-            }
-            let next = (*cursor + 1).min(lane.times.len() - 1);
-            let (t0, t1) = (lane.times[*cursor], lane.times[next]);
-            let share = if t1 > t0 { ((t - t0) / (t1 - t0)).clamp(0.0, 1.0) } else { 0.0 };
-            for (at, &joint) in lane.joints.iter().enumerate() {
-                let (a, b) = (lane.values[*cursor][at], lane.values[next][at]);
-                q[joint] = a + (b - a) * share;
-            }
-        }
-        values.extend(q);
-    }
-    let spans = placed.iter().flat_map(|p| p.spans.iter().cloned()).collect();
-    Path::new(rest.len(), times, values, spans)
+    (Track::new(run.joints, knots, run.deviation), spans)
 }

@@ -50,6 +50,11 @@ impl Way {
         Ok(Self { start, end, length: arm.norm() * turn, angle: rotation_angle(&start, &end), round })
     }
 
+    /// How large the third derivative of the position is over `share` of the way, m.
+    pub fn third(&self, share: f64) -> f64 {
+        self.round.as_ref().map_or(0.0, |round| round.arm.norm() * (round.turn * share).powi(3))
+    }
+
     /// The pose at `share`.
     pub fn at(&self, share: f64) -> Pose {
         match &self.round {

@@ -1,6 +1,7 @@
 //! Mechanisms: chains of joints, where their links are, and which joint values reach a pose.
 
 mod assembly;
+mod chain;
 mod configuration;
 mod denavit_hartenberg;
 mod inverse;
@@ -12,6 +13,7 @@ mod ortho_parallel;
 mod placing;
 
 pub use assembly::{Assembly, AssemblyError, Body, BodyId, Joint as AssemblyJoint, NodeId};
+pub(crate) use chain::{Chain, Posture};
 pub use configuration::{Configuration, Elbow, Shoulder, Wrist};
 pub use denavit_hartenberg::{Convention, DhRow, chain_from_dh};
 pub use inverse::{Arm, ArmError, Solution, Unreachable};

@@ -6,6 +6,8 @@ use crate::spatial::{Point, Pose};
 const STEPS: usize = 120;
 const POSITION_TOLERANCE: f64 = 1e-9;
 const ANGLE_TOLERANCE: f64 = 1e-9;
+/// Values this near are not improved any further: m and rad together.
+const SHARP: f64 = 1e-13;
 /// Starting points tried where the first does not lead to the pose.
 const SEEDS: usize = 80;
 /// Solutions nearer to each other than this are one, rad or m.
@@ -30,8 +32,8 @@ pub fn numeric_inverse(
     let mut poses = assembly.poses(&q);
     let mut error = pose_error(&poses[node.0], target);
     for _ in 0..STEPS {
-        if is_there(&error) {
-            return Ok(joints.iter().map(|&j| q[j]).collect());
+        if error.norm() < SHARP {
+            break;
         }
         let at = Point::from(poses[node.0].translation.vector);
         let j = DMatrix::from_fn(6, joints.len(), {
@@ -44,6 +46,9 @@ pub fn numeric_inverse(
         if next_error.norm() < error.norm() {
             (q, poses, error) = (next, next_poses, next_error);
             damping = (damping * 0.2).max(1e-14);
+        } else if is_there(&error) {
+            // As near as rounding lets it come.
+            break;
         } else {
             damping *= 8.0;
             if damping > 1e6 {

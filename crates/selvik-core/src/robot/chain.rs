@@ -1,21 +1,20 @@
 use nalgebra::Unit;
 
-use crate::program::Path;
-use crate::robot::{Assembly, BodyId, Follows, JointKind, NodeId};
+use super::{Assembly, BodyId, Follows, JointKind, NodeId};
 use crate::spatial::{Pose, Vector};
 
-/// The joints that move one body of a pair and not the other, from what carries both outwards.
+/// The joints from one frame of a cell outwards to another, with what is fixed between them made one.
 #[derive(Debug, Clone)]
-pub(super) struct Chain {
+pub(crate) struct Chain {
     pub joints: Vec<ChainJoint>,
-    /// The body's frame in the frame behind the last joint.
-    tail: Pose,
+    /// The last frame in the frame behind the last joint.
+    pub tail: Pose,
 }
 
 #[derive(Debug, Clone)]
-pub(super) struct ChainJoint {
+pub(crate) struct ChainJoint {
     /// Its frame, at value 0, behind the joint before it.
-    origin: Pose,
+    pub origin: Pose,
     pub axis: Unit<Vector>,
     pub kind: JointKind,
     pub index: usize,
@@ -23,11 +22,11 @@ pub(super) struct ChainJoint {
     pub follows: Follows,
 }
 
-/// Where a chain's joints and body are, in the frame that carries both bodies of a pair.
+/// Where a chain's joints and its end are, in the frame it begins in.
 #[derive(Debug, Clone)]
-pub(super) struct Posture {
+pub(crate) struct Posture {
     pub joints: Box<[Pose]>,
-    pub body: Pose,
+    pub end: Pose,
 }
 
 impl Chain {
@@ -40,11 +39,16 @@ impl Chain {
         nodes.map(|node| Self::between(assembly, root, node))
     }
 
-    fn between(assembly: &Assembly, root: Option<NodeId>, body: NodeId) -> Self {
+    /// From the world to `end`.
+    pub fn from_world(assembly: &Assembly, end: NodeId) -> Self {
+        Self::between(assembly, None, end)
+    }
+
+    fn between(assembly: &Assembly, root: Option<NodeId>, end: NodeId) -> Self {
         let mut way = Vec::new();
-        let mut at = Some(body);
+        let mut at = Some(end);
         while at != root {
-            let node = at.expect("the root lies above the body");
+            let node = at.expect("the root lies above the end");
             way.push(node);
             at = assembly.nodes()[node.0].parent;
         }
@@ -72,11 +76,6 @@ impl Chain {
                 pose
             })
             .collect();
-        Posture { joints, body: pose * self.tail }
-    }
-
-    /// How far a point of the body may be off where the path has it, m.
-    pub fn deviation(&self, path: &Path) -> f64 {
-        path.deviation(self.joints.iter().map(|j| j.index))
+        Posture { joints, end: pose * self.tail }
     }
 }
