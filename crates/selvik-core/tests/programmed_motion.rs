@@ -161,7 +161,7 @@ fn the_bound_holds_for_arms_without_a_closed_form(#[case] q: [f64; 6], #[case] v
     let assembly = arm_with(0.07);
     let tcp = assembly.item_node(1);
     let arm = Arm::new(&assembly, 0, tcp).unwrap();
-    assert!(arm.closed_form().is_none());
+    assert!(!arm.has_closed_form());
     let from = assembly.pose_of(tcp, &q);
     let moved = |by: [f64; 3]| pose_from_rpy(by, [0.0; 3]) * from;
     let to = moved([0.0, 0.12, -0.1]) * pose_from_rpy([0.0; 3], [0.1, -0.2, 0.1]);

@@ -334,7 +334,7 @@ impl Runner<'_> {
                 self.base_at_rest(arm)?;
                 let target = self.goal_pose(goal, step, q)?;
                 let solutions = arm.solve(self.assembly, &target, &end).map_err(ProgramFault::Unreachable)?;
-                if configuration.is_some() && arm.closed_form().is_none() {
+                if configuration.is_some() && arm.ortho_parallel().is_none() {
                     return Err(ProgramFault::NoPostures);
                 }
                 let wanted =

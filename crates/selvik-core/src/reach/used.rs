@@ -34,7 +34,7 @@ impl LongestReach {
     /// of its links.
     #[must_use]
     pub fn of(assembly: &Assembly, arm: &Arm) -> Self {
-        if arm.closed_form().is_some() {
+        if arm.ortho_parallel().is_some() {
             return Self { arm: arm.clone(), measured: Measured::Exactly };
         }
         let own = |n: &&NodeId| {
@@ -75,7 +75,7 @@ impl LongestReach {
     pub fn used(&self, assembly: &Assembly, a: &[f64], b: &[f64]) -> Used {
         match &self.measured {
             Measured::Exactly => {
-                let closed = self.arm.closed_form().expect("measured by it");
+                let closed = self.arm.ortho_parallel().expect("measured by it");
                 let own = |q: &[f64]| -> [f64; 6] { std::array::from_fn(|i| q[self.arm.joints()[i]]) };
                 let used = closed.stretch_between(&own(a), &own(b));
                 Used { least: used, most: used }

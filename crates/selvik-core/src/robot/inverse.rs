@@ -1,10 +1,13 @@
 use std::f64::consts::TAU;
 
+use super::closed_form::{ClosedForm, Miss, Screw};
+use super::subproblem::Line;
 use super::{
-    Assembly, Configuration, Follows, JointKind, NodeId, OrthoParallelArm, WristReach, numeric_inverses,
+    Assembly, Bounds, Configuration, Follows, JointKind, NodeId, OrthoParallelArm, WristReach,
+    numeric_inverses,
 };
 use crate::cell::ItemId;
-use crate::spatial::{Point, Pose};
+use crate::spatial::Pose;
 
 /// The joints of one robot between its base and a node that hangs on it, ready to be solved.
 #[derive(Debug, Clone)]
@@ -12,7 +15,15 @@ pub struct Arm {
     base: NodeId,
     tip: NodeId,
     joints: Vec<usize>,
-    closed_form: Option<OrthoParallelArm>,
+    form: Form,
+}
+
+/// How an arm is solved.
+#[derive(Debug, Clone)]
+enum Form {
+    OrthoParallel(OrthoParallelArm),
+    Closed(ClosedForm),
+    Numeric,
 }
 
 /// Why a robot and a node don't make an arm.
@@ -52,10 +63,26 @@ pub enum Unreachable {
         /// m
         by: f64,
     },
+    /// The arm's axes are parallel, and the target is tilted against them.
+    #[error("out of reach: it is tilted by {:.2}° against the axes of the arm, which are all parallel", .by.to_degrees())]
+    Tilted {
+        /// rad
+        by: f64,
+    },
     /// The posture that comes nearest breaks a joint limit.
     #[error("joint {joint} would be {} beyond its limit", amount(*.by, *.kind))]
     JointLimit {
         /// The joint that is beyond by most.
+        joint: String,
+        /// rad or m
+        by: f64,
+        /// Whether `by` is an angle.
+        kind: JointKind,
+    },
+    /// All joint values that the numeric solver found break a joint limit, which is not to say that none keeps them.
+    #[error("not found within the limits: of the joint values that were found joint {joint} would be {} beyond its limit", amount(*.by, *.kind))]
+    FoundBeyondLimit {
+        /// The joint that is beyond by most, where that is least.
         joint: String,
         /// rad or m
         by: f64,
@@ -99,22 +126,21 @@ impl Arm {
         // Several may follow one entry.
         let mut seen = std::collections::HashSet::new();
         joints.retain(|j| seen.insert(*j));
-        let closed_form = <[NodeId; 6]>::try_from(moving).ok().and_then(|moving| {
-            let plain = |n: &NodeId| joint(n).kind.turns() && joint(n).follows == Follows::default();
-            if joints.len() < 6 || !moving.iter().all(plain) {
-                return None;
-            }
+        let plain = |n: &NodeId| joint(n).follows == Follows::default();
+        let form = if joints.len() == moving.len() && moving.iter().all(plain) {
             let zero = vec![0.0; assembly.joints().len()];
             let poses = assembly.poses(&zero);
             let inverse = poses[base.0].inverse();
-            let axes = moving.map(|n| {
-                let pose = inverse * poses[n.0];
-                let axis = pose.rotation * joint(&n).axis.into_inner();
-                (Point::from(pose.translation.vector), axis)
-            });
-            OrthoParallelArm::fit(&axes, &(inverse * poses[tip.0]))
-        });
-        Ok(Self { base, tip, joints, closed_form })
+            let screw = |n: &NodeId| {
+                let line = Line::of(&(inverse * poses[n.0]), &joint(n).axis);
+                Screw { line, turns: joint(n).kind.turns() }
+            };
+            let screws: Vec<Screw> = moving.iter().map(screw).collect();
+            Form::of(&screws, &(inverse * poses[tip.0]))
+        } else {
+            Form::Numeric
+        };
+        Ok(Self { base, tip, joints, form })
     }
 
     /// Indices into the cell's joint vector.
@@ -135,10 +161,19 @@ impl Arm {
         self.tip
     }
 
-    /// The closed form, if the arm's geometry has one.
+    /// The ortho-parallel arm it is, if it is one: the build whose postures have names.
     #[must_use]
-    pub fn closed_form(&self) -> Option<&OrthoParallelArm> {
-        self.closed_form.as_ref()
+    pub fn ortho_parallel(&self) -> Option<&OrthoParallelArm> {
+        match &self.form {
+            Form::OrthoParallel(arm) => Some(arm),
+            _ => None,
+        }
+    }
+
+    /// Whether all joint values that reach a pose are known in closed form.
+    #[must_use]
+    pub fn has_closed_form(&self) -> bool {
+        !matches!(self.form, Form::Numeric)
     }
 
     /// All joint values within limits that take the tip to `target` in the world while the other
@@ -147,34 +182,65 @@ impl Arm {
     /// # Errors
     /// [`Unreachable`] with the reason of the posture that comes nearest.
     pub fn solve(&self, assembly: &Assembly, target: &Pose, q: &[f64]) -> Result<Vec<Solution>, Unreachable> {
-        let Some(closed) = &self.closed_form else {
-            return self.numeric(assembly, target, q, false);
-        };
-        let in_base = assembly.pose_of(self.base, q).inverse() * target;
-        let postures = closed.inverse(&in_base).map_err(|miss| match miss {
-            WristReach::TooFar(by) => Unreachable::TooFar { by },
-            WristReach::TooNear(by) => Unreachable::TooNear { by },
-        })?;
-        let mut solutions = Vec::with_capacity(postures.len());
-        let mut least: Option<(f64, usize)> = None;
-        for (mut values, configuration) in postures {
-            if is_singular_wrist(closed, &values) {
-                // Only the sum of angles 4 and 6 counts: keep angle 4 where it was.
-                let shift = q[self.joints[3]] - values[3];
-                values[3] += shift;
-                values[5] -= shift;
+        let in_base = || assembly.pose_of(self.base, q).inverse() * target;
+        match &self.form {
+            Form::Numeric => self.numeric(assembly, target, q, false),
+            Form::OrthoParallel(closed) => {
+                let postures = closed.inverse(&in_base()).map_err(|miss| match miss {
+                    WristReach::TooFar(by) => Unreachable::TooFar { by },
+                    WristReach::TooNear(by) => Unreachable::TooNear { by },
+                })?;
+                let own = |(mut values, configuration): ([f64; 6], Configuration)| {
+                    if is_singular_wrist(closed, &values) {
+                        // Only the sum of angles 4 and 6 counts: keep angle 4 where it was.
+                        let shift = q[self.joints[3]] - values[3];
+                        values[3] += shift;
+                        values[5] -= shift;
+                    }
+                    Solution { values: values.to_vec(), configuration: Some(configuration) }
+                };
+                self.within_limits(assembly, q, postures.into_iter().map(own))
             }
+            Form::Closed(closed) => {
+                let near: Vec<f64> = self.joints.iter().map(|&j| q[j]).collect();
+                match closed.inverse(&in_base(), &near) {
+                    Ok(all) => {
+                        let solution = |values| Solution { values, configuration: None };
+                        self.within_limits(assembly, q, all.into_iter().map(solution))
+                    }
+                    Err(Miss::TooFar(by)) => Err(Unreachable::TooFar { by }),
+                    Err(Miss::TooNear(by)) => Err(Unreachable::TooNear { by }),
+                    Err(Miss::Tilted(by)) => Err(Unreachable::Tilted { by }),
+                    Err(Miss::Unknown) => self.numeric(assembly, target, q, false),
+                }
+            }
+        }
+    }
+
+    /// Of all joint values those that some whole turns take within limits, nearest to `q` first.
+    fn within_limits(
+        &self,
+        assembly: &Assembly,
+        q: &[f64],
+        all: impl Iterator<Item = Solution>,
+    ) -> Result<Vec<Solution>, Unreachable> {
+        let mut solutions = Vec::new();
+        let mut least: Option<(f64, usize)> = None;
+        for mut solution in all {
             let mut worst = (0.0, 0);
-            for (at, value) in values.iter_mut().enumerate() {
-                let limits = &assembly.joints()[self.joints[at]].limits.position;
-                *value = nearest_turn(*value, q[self.joints[at]], |v| limits.excess(v));
+            for (at, value) in solution.values.iter_mut().enumerate() {
+                let joint = &assembly.joints()[self.joints[at]];
+                let limits = &joint.limits.position;
+                if joint.kind.turns() {
+                    *value = nearest_turn(*value, q[self.joints[at]], |v| limits.excess(v));
+                }
                 let excess = limits.excess(*value);
                 if excess > worst.0 {
                     worst = (excess, at);
                 }
             }
             if worst.0 <= 1e-9 {
-                solutions.push(Solution { values: values.to_vec(), configuration: Some(configuration) });
+                solutions.push(solution);
             } else if least.is_none_or(|l| worst.0 < l.0) {
                 least = Some(worst);
             }
@@ -196,9 +262,9 @@ impl Arm {
     /// # Errors
     /// [`Unreachable`] with the reason.
     pub fn follow(&self, assembly: &Assembly, target: &Pose, q: &[f64]) -> Result<Vec<f64>, Unreachable> {
-        let solved = match &self.closed_form {
-            Some(_) => self.solve(assembly, target, q),
-            None => self.numeric(assembly, target, q, true),
+        let solved = match &self.form {
+            Form::Numeric => self.numeric(assembly, target, q, true),
+            _ => self.solve(assembly, target, q),
         };
         solved.map(|mut solutions| solutions.swap_remove(0).values)
     }
@@ -210,11 +276,34 @@ impl Arm {
         q: &[f64],
         first_only: bool,
     ) -> Result<Vec<Solution>, Unreachable> {
-        let found = numeric_inverses(assembly, self.tip, target, &self.joints, q, first_only);
+        let search = |bounds, first_only| {
+            numeric_inverses(assembly, self.tip, target, &self.joints, q, bounds, first_only)
+        };
         let solution = |values| Solution { values, configuration: None };
-        found
-            .map(|all| all.into_iter().map(solution).collect())
-            .map_err(|(position, angle)| Unreachable::NotFound { position, angle })
+        let (position, angle) = match search(Bounds::Kept, first_only) {
+            Ok(all) => return Ok(all.into_iter().map(solution).collect()),
+            Err(rest) => rest,
+        };
+        let beyond = search(Bounds::Lifted, false).unwrap_or_default().into_iter().map(solution);
+        match self.within_limits(assembly, q, beyond) {
+            Err(Unreachable::JointLimit { joint, by, kind }) => {
+                Err(Unreachable::FoundBeyondLimit { joint, by, kind })
+            }
+            Ok(all) if !all.is_empty() => Ok(all),
+            _ => Err(Unreachable::NotFound { position, angle }),
+        }
+    }
+}
+
+impl Form {
+    fn of(screws: &[Screw], tip: &Pose) -> Self {
+        if let Ok(six) = <[Screw; 6]>::try_from(screws)
+            && six.iter().all(|s| s.turns)
+            && let Some(arm) = OrthoParallelArm::fit(&six.map(|s| (s.line.point, s.line.along)), tip)
+        {
+            return Self::OrthoParallel(arm);
+        }
+        ClosedForm::fit(screws, tip).map_or(Self::Numeric, Self::Closed)
     }
 }
 

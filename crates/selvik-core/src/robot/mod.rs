@@ -2,6 +2,7 @@
 
 mod assembly;
 mod chain;
+mod closed_form;
 mod configuration;
 mod denavit_hartenberg;
 mod inverse;
@@ -11,6 +12,7 @@ mod mechanism;
 mod numeric;
 mod ortho_parallel;
 mod placing;
+mod subproblem;
 
 pub use assembly::{Assembly, AssemblyError, Body, BodyId, Joint as AssemblyJoint, NodeId};
 pub(crate) use chain::{Chain, Posture};
@@ -20,6 +22,6 @@ pub use inverse::{Arm, ArmError, Solution, Unreachable};
 pub use jacobian::{jacobian, manipulability};
 pub use joint::{Follows, JointKind, JointLimits, Span, Stated};
 pub use mechanism::{Joint, Link, Mechanism, MechanismError, Mimic};
-pub use numeric::{numeric_inverse, numeric_inverses};
+pub use numeric::{Bounds, numeric_inverse, numeric_inverses};
 pub use ortho_parallel::{OrthoParallelArm, WristReach};
 pub use placing::{Placing, axis_to_axis, face_to_face, frame_along, frame_through, motion_in};

@@ -1,6 +1,6 @@
 use nalgebra::{DMatrix, DVector, Vector6};
 
-use super::{Assembly, NodeId, jacobian};
+use super::{Assembly, NodeId, Span, jacobian};
 use crate::spatial::{Point, Pose};
 
 const STEPS: usize = 120;
@@ -12,6 +12,24 @@ const SHARP: f64 = 1e-13;
 const SEEDS: usize = 80;
 /// Solutions nearer to each other than this are one, rad or m.
 const SAME: f64 = 1e-4;
+
+/// Whether joint limits count.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Bounds {
+    /// They do.
+    Kept,
+    /// They don't.
+    Lifted,
+}
+
+impl Bounds {
+    fn of(self, assembly: &Assembly, joint: usize) -> Span {
+        match self {
+            Self::Kept => assembly.joints()[joint].limits.position,
+            Self::Lifted => Span::unbounded(),
+        }
+    }
+}
 
 /// Joint values that take `node` to `target` in the world, found from `q` by damped least squares
 /// with joints held inside their limits (Siciliano et al., ch. 3.7): a joint at its limit that would be driven on is
@@ -26,6 +44,7 @@ pub fn numeric_inverse(
     target: &Pose,
     joints: &[usize],
     q: &[f64],
+    bounds: Bounds,
 ) -> Result<Vec<f64>, (f64, f64)> {
     let mut q = q.to_vec();
     let mut damping = 1e-4;
@@ -40,7 +59,7 @@ pub fn numeric_inverse(
             let j = jacobian(assembly, &poses, node, &at, joints);
             move |r, c| j[(r, c)]
         });
-        let Some(next) = step(assembly, joints, &q, &j, &error, damping) else { break };
+        let Some(next) = step(assembly, joints, &q, bounds, &j, &error, damping) else { break };
         let next_poses = assembly.poses(&next);
         let next_error = pose_error(&next_poses[node.0], target);
         if next_error.norm() < error.norm() {
@@ -73,13 +92,14 @@ pub fn numeric_inverses(
     target: &Pose,
     joints: &[usize],
     q: &[f64],
+    bounds: Bounds,
     first_only: bool,
 ) -> Result<Vec<Vec<f64>>, (f64, f64)> {
     let mut found: Vec<Vec<f64>> = Vec::new();
     let mut least: Option<(f64, f64)> = None;
     for seed in 0..SEEDS {
         let start = if seed == 0 { q.to_vec() } else { starting_point(assembly, joints, q, seed) };
-        match numeric_inverse(assembly, node, target, joints, &start) {
+        match numeric_inverse(assembly, node, target, joints, &start, bounds) {
             Ok(values) => {
                 let same = |other: &Vec<f64>| other.iter().zip(&values).all(|(a, b)| (a - b).abs() < SAME);
                 if !found.iter().any(same) {
@@ -127,6 +147,7 @@ fn step(
     assembly: &Assembly,
     joints: &[usize],
     q: &[f64],
+    bounds: Bounds,
     j: &DMatrix<f64>,
     error: &Vector6<f64>,
     damping: f64,
@@ -143,14 +164,14 @@ fn step(
         let rhs: DVector<f64> = own.transpose() * error;
         let by = normal.cholesky()?.solve(&rhs);
         let stuck = (0..n).find(|&at| {
-            let span = &assembly.joints()[joints[at]].limits.position;
+            let span = bounds.of(assembly, joints[at]);
             let now = q[joints[at]];
             free[at] && ((now <= span.low() && by[at] < 0.0) || (now >= span.high() && by[at] > 0.0))
         });
         let Some(stuck) = stuck else {
             let mut next = q.to_vec();
             for (at, &joint) in joints.iter().enumerate() {
-                let span = &assembly.joints()[joint].limits.position;
+                let span = bounds.of(assembly, joint);
                 next[joint] = span.clamp(q[joint] + by[at].clamp(-0.5, 0.5));
             }
             return Some(next);
