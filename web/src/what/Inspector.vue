@@ -109,7 +109,7 @@ function carrierChosen(e: Event) {
       <template v-if="fact"><dt title="Unit quaternion">x y z w</dt><dd class="number small" data-test="item-quaternion" :title="`Orientation as a unit quaternion x, y, z, w: ${fact.quaternion_xyzw.join(', ')}`">{{ fact.quaternion_xyzw.map((q) => plain(q.toFixed(3))).join(' ') }}</dd></template>
       <template v-if="size"><dt>Size</dt><dd class="number small" data-test="item-size">{{ size }} {{ units.sign }}</dd></template>
       <template v-if="total.triangles">
-        <dt>Volume</dt><dd class="number" data-test="item-volume">{{ total.volume == null ? 'open mesh' : units.volume(total.volume) }}</dd>
+        <dt>Volume</dt><dd class="number" data-test="item-volume">{{ total.volume != null ? units.volume(total.volume) : items.facts.some((f) => f.open_edges) ? 'open mesh' : 'pieces overlap' }}</dd>
         <dt>Triangles</dt><dd class="number">{{ total.triangles.toLocaleString('en') }}</dd>
       </template>
       <template v-if="fact?.open_edges || one?.surface_only">

@@ -119,6 +119,12 @@ impl Surface {
         self.sheet
     }
 
+    /// Whether what is drawn is all of it: no shapes that are rounder than their facets.
+    #[must_use]
+    pub fn is_as_drawn(&self) -> bool {
+        self.measured.is_none()
+    }
+
     /// The triangles as they are drawn and cut.
     #[must_use]
     pub fn mesh(&self) -> &TriangleMesh {

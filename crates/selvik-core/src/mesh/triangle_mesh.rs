@@ -160,6 +160,24 @@ impl TriangleMesh {
         Self { vertices: self.vertices.clone(), triangles }
     }
 
+    /// The triangles that `which` picks by their index, with the vertices they need; `None` where it picks none.
+    #[must_use]
+    pub fn only(&self, which: impl Fn(usize) -> bool) -> Option<Self> {
+        let mut place = vec![u32::MAX; self.vertices.len()];
+        let mut vertices = Vec::new();
+        let mut placed = |v: u32| {
+            let at = &mut place[v as usize];
+            if *at == u32::MAX {
+                *at = vertices.len() as u32;
+                vertices.push(self.vertices[v as usize]);
+            }
+            *at
+        };
+        let picked = self.triangles.iter().enumerate().filter(|(index, _)| which(*index));
+        let triangles: Vec<[u32; 3]> = picked.map(|(_, t)| t.map(&mut placed)).collect();
+        (!triangles.is_empty()).then_some(Self { vertices, triangles })
+    }
+
     /// Several meshes as one, vertices not welded across them.
     ///
     /// # Panics

@@ -3,7 +3,7 @@ use std::collections::HashMap;
 use super::loops::{Contour, Region, nest};
 use super::unite::united;
 use crate::mesh::TriangleMesh;
-use crate::spatial::{Plane, Point, Vector};
+use crate::spatial::{Plane, Point, Pose, Vector};
 
 /// The cut of a mesh by a plane.
 #[derive(Debug, Clone, PartialEq)]
@@ -93,6 +93,23 @@ pub fn cut(mesh: &TriangleMesh, plane: &Plane) -> Section {
     let contours = united(contours, plane);
     let open = open.into_iter().map(to_points).filter(|p| p.len() > 1).collect();
     Section { regions: nest(contours, plane), open }
+}
+
+/// Cuts several meshes at their poses by one plane, all in the same frame; what they share counts once.
+#[must_use]
+pub fn cut_together<'a>(
+    meshes: impl IntoIterator<Item = (&'a TriangleMesh, Pose)>,
+    plane: &Plane,
+) -> Section {
+    let (mut contours, mut open) = (Vec::new(), Vec::new());
+    for (mesh, pose) in meshes {
+        let own = cut(mesh, &plane.seen_from(&pose));
+        let there = |points: &[Point]| -> Vec<Point> { points.iter().map(|p| pose * p).collect() };
+        let outlines = own.regions.iter().flat_map(|r| r.contours());
+        contours.extend(outlines.filter_map(|c| Contour::new(there(c.points()), plane)));
+        open.extend(own.open.iter().map(|line| there(line)));
+    }
+    Section { regions: nest(united(contours, plane), plane), open }
 }
 
 fn key(a: u32, b: u32) -> (u32, u32) {

@@ -56,6 +56,12 @@ impl Aabb {
         Self { min: centre - half, max: centre + half }
     }
 
+    /// Whether the two share a point.
+    #[must_use]
+    pub fn overlaps(&self, other: &Self) -> bool {
+        (0..3).all(|i| self.min[i] <= other.max[i] && other.min[i] <= self.max[i])
+    }
+
     /// Whether `point` lies inside or on the box.
     #[must_use]
     pub fn contains(&self, point: &Point) -> bool {

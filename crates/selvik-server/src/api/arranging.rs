@@ -3,8 +3,9 @@
 use axum::Json;
 use axum::extract::{Path, State};
 use nalgebra::{Quaternion, Translation3, UnitQuaternion};
-use selvik_core::mesh::round_face;
+use selvik_core::mesh::{Surface, round_face};
 use selvik_core::robot::{Placing, axis_to_axis, face_to_face, frame_along, frame_through, motion_in};
+use selvik_core::section::mass_together;
 use selvik_core::spatial::{Point, Pose, Vector};
 use selvik_formats::package::{
     Edit, FrameKind, Hanging, ItemDocument, Placement, PoseDocument, RoleDocument,
@@ -350,9 +351,11 @@ pub struct ItemFacts {
     /// Along its own axes, with its links where they are; none without a body.
     size_mm: Option<[f64; 3]>,
     triangles: usize,
-    /// Of closed bodies; none where one is open or there is none.
+    /// Of closed bodies, what they share counted once; none where one is open or there is none, or where working out what
+    /// they share takes too long.
     volume_mm3: Option<f64>,
-    area_mm2: f64,
+    /// Of what is outside, likewise.
+    area_mm2: Option<f64>,
     /// Edges that belong to one triangle only: the mesh is open there.
     open_edges: usize,
     /// Connected pieces.
@@ -395,7 +398,9 @@ fn facts_of(
         body.surface.mesh().vertices().iter().map(move |v| own * v)
     });
     let size = selvik_core::spatial::Aabb::around(boxes).map(|b| b.half_extents() * 2e3);
-    let masses: Vec<_> = bodies.iter().map(|b| b.surface.mass()).collect();
+    let placed: Vec<(&Surface, Pose)> =
+        bodies.iter().map(|b| (&*b.surface, world.inverse() * placing.node(b.node))).collect();
+    let mass = mass_together(&placed);
     let closed = !bodies.is_empty() && bodies.iter().all(|b| b.surface.open_edges() == 0);
     let frame = frame_pose(cell, placing, frame, item)?;
     let there = frame.inverse() * world;
@@ -409,8 +414,8 @@ fn facts_of(
         axes: flat(&frame),
         size_mm: size.map(|s| [s.x, s.y, s.z]),
         triangles: bodies.iter().map(|b| b.surface.mesh().triangles().len()).sum(),
-        volume_mm3: closed.then(|| masses.iter().map(|m| m.volume).sum::<f64>() * 1e9),
-        area_mm2: masses.iter().map(|m| m.area).sum::<f64>() * 1e6,
+        volume_mm3: mass.filter(|_| closed).map(|m| m.volume * 1e9),
+        area_mm2: mass.map(|m| m.area * 1e6),
         open_edges: bodies.iter().map(|b| b.surface.open_edges()).sum(),
         shells: bodies.iter().map(|b| b.surface.shells().map_or(1, |s| s.all().len())).sum(),
         files: document.files(),

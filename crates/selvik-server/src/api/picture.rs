@@ -1,8 +1,11 @@
+use std::collections::BTreeMap;
+
 use axum::Json;
 use axum::extract::{Path, Query, State};
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
-use selvik_core::section::{cut, fill};
+use selvik_core::mesh::TriangleMesh;
+use selvik_core::section::{cut_together, fill};
 use selvik_core::spatial::{Plane, Point, Pose, Vector};
 use selvik_formats::package::SectionDocument;
 use selvik_formats::report::millimetres;
@@ -117,13 +120,13 @@ pub struct SectionRequest {
 /// The faces of a cut.
 #[derive(Serialize, ToSchema)]
 pub struct SectionFaces {
-    /// One a body that is cut.
+    /// One an item that is cut; what its bodies share counts once.
     faces: Vec<SectionFace>,
     /// All of them.
     area_mm2: f64,
 }
 
-/// The cut face of one body.
+/// The cut face of one item.
 #[derive(Serialize, ToSchema)]
 pub struct SectionFace {
     /// Id of the item.
@@ -162,34 +165,32 @@ pub fn plane(section: &SectionDocument) -> Result<Plane, Problem> {
 fn faces(cell: &OpenCell, plane: &Plane, request: &SectionRequest) -> Vec<SectionFace> {
     let assembly = &cell.workcell.assembly;
     let poses = assembly.poses(&cell.joints_at(Some(request.time_s)));
-    let mut faces = Vec::new();
+    let mut cut: BTreeMap<usize, Vec<(&TriangleMesh, Pose)>> = BTreeMap::new();
     for body in assembly.bodies() {
-        let item = &assembly.cell().items()[body.item].id.0;
-        let pose = &poses[body.node.0];
+        let id = &assembly.cell().items()[body.item].id.0;
+        let pose = poses[body.node.0];
         let (centre, radius) = body.surface.ball();
-        if plane.height(&(pose * centre)).abs() > radius || !request.items.contains(item) {
-            continue;
+        if plane.height(&(pose * centre)).abs() <= radius && request.items.contains(id) {
+            cut.entry(body.item).or_default().push((body.surface.mesh(), pose));
         }
-        let section = cut(body.surface.mesh(), &plane.seen_from(pose));
-        let world = |points: &[Point]| points.iter().map(|p| millimetres(&(pose * p))).collect::<Vec<_>>();
+    }
+    let in_mm = |points: &[Point]| points.iter().map(millimetres).collect::<Vec<_>>();
+    let face = |(item, meshes): (usize, Vec<(&TriangleMesh, Pose)>)| {
+        let section = cut_together(meshes, plane);
         let mut triangles_mm = Vec::new();
         for region in &section.regions {
             let filled = fill(region);
-            let points = world(&filled.points);
+            let points = in_mm(&filled.points);
             triangles_mm.extend(filled.triangles.iter().flatten().map(|&i| points[i as usize]));
         }
-        faces.push(SectionFace {
-            item: item.clone(),
+        let outlines = section.regions.iter().flat_map(|r| r.contours());
+        SectionFace {
+            item: assembly.cell().items()[item].id.0.clone(),
             area_mm2: section.area() * 1e6,
             triangles_mm,
-            outlines_mm: section
-                .regions
-                .iter()
-                .flat_map(|r| r.contours())
-                .map(|c| world(c.points()))
-                .collect(),
-            open_mm: section.open.iter().map(|line| world(line)).collect(),
-        });
-    }
-    faces
+            outlines_mm: outlines.map(|c| in_mm(c.points())).collect(),
+            open_mm: section.open.iter().map(|line| in_mm(line)).collect(),
+        }
+    };
+    cut.into_iter().map(face).collect()
 }

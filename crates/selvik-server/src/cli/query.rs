@@ -6,7 +6,7 @@ use selvik_core::cell::ItemId;
 use selvik_core::clearance::{Limit, Side, distance};
 use selvik_core::mesh::Surface;
 use selvik_core::robot::{Arm, BodyId};
-use selvik_core::section::cut;
+use selvik_core::section::{Region, cut_together};
 use selvik_core::spatial::{Plane, Point, Pose, Vector};
 use selvik_formats::Workcell;
 use selvik_formats::package::PoseDocument;
@@ -254,25 +254,21 @@ fn between(workcell: &Workcell, q: &[f64], a: &[BodyId], b: &[BodyId]) -> Result
 
 fn section(workcell: &Workcell, q: &[f64], bodies: &[BodyId], plane: &Plane) -> Value {
     let poses = workcell.assembly.poses(q);
-    let mut regions = Vec::new();
-    let mut open = Vec::new();
-    let (mut area, mut perimeter) = (0.0, 0.0);
-    for &id in bodies {
-        let (surface, pose) = placed(workcell, &poses, id);
-        let section = cut(surface.mesh(), &plane.seen_from(&pose));
-        area += section.area();
-        perimeter += section.perimeter();
-        let world = |points: &[Point]| points.iter().map(|p| millimetres(&(pose * p))).collect::<Vec<_>>();
-        regions.extend(section.regions.iter().map(|r| {
-            json!({
-                "outer_mm": world(r.outer.points()),
-                "holes_mm": r.holes.iter().map(|h| world(h.points())).collect::<Vec<_>>(),
-                "area_mm2": r.area() * 1e6,
-            })
-        }));
-        open.extend(section.open.iter().map(|line| world(line)));
-    }
+    let meshes =
+        bodies.iter().map(|&id| placed(workcell, &poses, id)).map(|(surface, pose)| (surface.mesh(), pose));
+    let section = cut_together(meshes, plane);
+    let in_mm = |points: &[Point]| points.iter().map(millimetres).collect::<Vec<_>>();
+    let region = |r: &Region| {
+        json!({
+            "outer_mm": in_mm(r.outer.points()),
+            "holes_mm": r.holes.iter().map(|h| in_mm(h.points())).collect::<Vec<_>>(),
+            "area_mm2": r.area() * 1e6,
+        })
+    };
     json!({
-        "area_mm2": area * 1e6, "perimeter_mm": perimeter * 1e3, "regions": regions, "open_mm": open,
+        "area_mm2": section.area() * 1e6,
+        "perimeter_mm": section.perimeter() * 1e3,
+        "regions": section.regions.iter().map(region).collect::<Vec<_>>(),
+        "open_mm": section.open.iter().map(|line| in_mm(line)).collect::<Vec<_>>(),
     })
 }
