@@ -16,7 +16,7 @@ use crate::package::{
     PackageFiles, PoseDocument, RoleDocument, ShapeDocument, UpAxis, next_free,
 };
 use crate::srdf::read_srdf;
-use crate::urdf::{meshes_of, read_urdf};
+use crate::urdf::{links_with_both, meshes_of, read_urdf};
 use crate::{FormatError, Result};
 
 /// Files that are brought lie below this folder of a package.
@@ -51,6 +51,8 @@ pub struct Found {
     pub links: usize,
     /// Joints of a robot that move.
     pub joints: usize,
+    /// Links of a robot with geometry that is meant for collisions beside what is meant to be seen.
+    pub collisions: usize,
     /// The SRDF file that goes with a robot.
     pub srdf: Option<String>,
     /// Groups of joints that the SRDF names.
@@ -128,15 +130,12 @@ pub struct Choice {
     pub geometry: LinkGeometry,
 }
 
-/// Looks through dropped files. `told` hears of every thing before it is read, how many are done and how many
-/// there are, and answers whether to go on.
+/// Looks through dropped files, until they are to be read no further. `told` hears of every thing before it is read, how
+/// many are done and how many there are.
 ///
 /// # Errors
-/// [`FormatError`] when nothing among the files can become an item, or `told` stopped it.
-pub fn look_through(
-    files: &PackageFiles,
-    mut told: impl FnMut(&str, usize, usize) -> bool,
-) -> Result<Vec<Found>> {
+/// [`FormatError`] when nothing among the files can become an item, or it was stopped.
+pub fn look_through(files: &PackageFiles, mut told: impl FnMut(&str, usize, usize)) -> Result<Vec<Found>> {
     let robots: Vec<&str> = files.iter().map(|(n, _)| n).filter(|n| ending(n) == "urdf").collect();
     let mut used: HashSet<String> = HashSet::new();
     let mut things: Vec<(&str, FoundKind)> = Vec::new();
@@ -155,14 +154,14 @@ pub fn look_through(
     }
     let mut found = Vec::new();
     for (index, &(file, kind)) in things.iter().enumerate() {
-        if !told(file, index, things.len()) {
-            return Err(FormatError::said("the import was stopped"));
-        }
+        told(file, index, things.len());
+        files.stop().go_on()?;
         found.push(match kind {
             FoundKind::Robot => robot(files, file),
             FoundKind::Mesh => mesh(files, file),
         });
     }
+    files.stop().go_on()?;
     Ok(found)
 }
 
@@ -182,6 +181,7 @@ fn nothing(file: &str, kind: FoundKind) -> Found {
         flaws: Flaws::default(),
         links: 0,
         joints: 0,
+        collisions: 0,
         srdf: None,
         joint_groups: Vec::new(),
         missing: Vec::new(),
@@ -244,6 +244,7 @@ fn robot(files: &PackageFiles, file: &str) -> Found {
     }
     found.links = mechanism.links().len();
     found.joints = mechanism.joints().iter().filter(|j| j.kind.moves()).count();
+    found.collisions = links_with_both(files, file).unwrap_or_default();
     found.size = size_at_rest(&mechanism);
     let surfaces = || mechanism.links().iter().filter_map(|l| l.surface.as_ref());
     found.triangles = surfaces().map(|s| s.mesh().triangles().len()).sum();

@@ -9,6 +9,7 @@ pub mod mesh;
 pub mod package;
 pub mod report;
 mod srdf;
+mod stop;
 mod urdf;
 mod urdf_writer;
 mod workcell;
@@ -16,6 +17,7 @@ mod xml;
 
 pub use error::{FormatError, Result};
 pub use srdf::{JointGroup, Srdf, read_srdf};
+pub use stop::Stop;
 pub use urdf::read_urdf;
 pub use urdf_writer::write_urdf;
 pub use workcell::Workcell;

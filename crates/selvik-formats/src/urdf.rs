@@ -303,6 +303,17 @@ pub(crate) fn meshes_of(files: &PackageFiles, name: &str) -> Result<Vec<(String,
     Ok(meshes)
 }
 
+/// How many links of the URDF file `name` have geometry both to be seen and for collisions.
+///
+/// # Errors
+/// [`FormatError`] when the URDF can't be read as XML.
+pub(crate) fn links_with_both(files: &PackageFiles, name: &str) -> Result<usize> {
+    let document = parsed(name, files.get(name, "the import")?)?;
+    let links = document.descendants().filter(|n| n.has_tag_name("link"));
+    let both = |link: &Node| ["visual", "collision"].iter().all(|kind| child(link, kind).is_some());
+    Ok(links.filter(both).count())
+}
+
 fn child<'a, 'i>(node: &Node<'a, 'i>, tag: &str) -> Option<Node<'a, 'i>> {
     node.children().find(|c| c.has_tag_name(tag))
 }

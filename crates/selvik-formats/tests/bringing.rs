@@ -1,15 +1,17 @@
 //! What a person brings: found among files, judged, and made into items.
 
 use std::collections::HashSet;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
 
 use rstest::rstest;
 use selvik_core::clearance::{LeftOutReason, Named, Requirement, Rule};
 use selvik_core::mesh::{TriangleMesh, box_mesh, mass_of};
 use selvik_core::spatial::pose_from_rpy;
-use selvik_formats::Workcell;
 use selvik_formats::bring::{Choice, Found, FoundKind, items_of, look_through, without_unused};
 use selvik_formats::mesh::write_stl;
 use selvik_formats::package::{CellDocument, LengthUnit, LinkGeometry, PackageFiles, RoleDocument, UpAxis};
+use selvik_formats::{Stop, Workcell};
 
 /// Three links in a row whose outer two may touch, says the SRDF.
 const ARM: &str = r#"<robot name="arm">
@@ -36,7 +38,7 @@ fn stl(size: [f64; 3], unit: LengthUnit) -> Vec<u8> {
 }
 
 fn look(files: &PackageFiles) -> Vec<Found> {
-    look_through(files, |_, _, _| true).expect("something is found")
+    look_through(files, |_, _, _| ()).expect("something is found")
 }
 
 fn choice(found: &Found) -> Choice {
@@ -70,7 +72,7 @@ fn a_robot_is_found_whole_wherever_its_meshes_were_dropped() {
     ]);
     let found = look(&dropped);
     let [arm] = found.as_slice() else { panic!("{found:?}") };
-    assert_eq!((arm.kind, arm.links, arm.joints), (FoundKind::Robot, 3, 2));
+    assert_eq!((arm.kind, arm.links, arm.joints, arm.collisions), (FoundKind::Robot, 3, 2, 1));
     assert_eq!((arm.srdf.as_deref(), arm.missing.len()), (Some("robots/arm.srdf"), 0));
     assert_eq!(arm.problem, None, "the collision shape of a link that is seen is not needed");
 
@@ -173,14 +175,16 @@ fn names_become_ids_of_their_own_and_unused_files_are_left_behind() {
 
 #[test]
 fn nothing_useful_and_a_stop_are_told_in_a_sentence() {
-    let nothing = look_through(&files(&[("a.txt", b"hello")]), |_, _, _| true).expect_err("nothing in it");
+    let nothing = look_through(&files(&[("a.txt", b"hello")]), |_, _, _| ()).expect_err("nothing in it");
     assert!(nothing.to_string().contains("nothing that is read"), "{nothing}");
     let bytes = stl([0.3, 0.2, 0.1], LengthUnit::Mm);
     let mut asked = 0;
-    let stopped = look_through(&files(&[("a.stl", &bytes), ("b.stl", &bytes)]), |_, done, total| {
+    let flag = Arc::new(AtomicBool::new(false));
+    let watched = files(&[("a.stl", &bytes), ("b.stl", &bytes)]).stopped_by(Stop::when(Arc::clone(&flag)));
+    let stopped = look_through(&watched, |_, done, total| {
         asked += 1;
         assert_eq!(total, 2);
-        done < 1
+        flag.store(done == 1, Ordering::Relaxed);
     });
     assert!(stopped.expect_err("stopped").to_string().contains("stopped"));
     assert_eq!(asked, 2);

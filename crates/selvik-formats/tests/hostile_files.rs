@@ -13,7 +13,7 @@ use selvik_formats::mesh::{MeshConvention, read_collada, read_mesh, read_obj, re
 use selvik_formats::package::{
     CELL_FILE, LinkGeometry, PackageFiles, document_from_slice, read_targets, to_entries,
 };
-use selvik_formats::{FormatError, read_srdf, read_urdf};
+use selvik_formats::{FormatError, Stop, read_srdf, read_urdf};
 
 /// No reader of these small files may hold more than this at once.
 const MOST_BYTES: usize = 256 << 20;
@@ -186,11 +186,11 @@ fn is_zip(bytes: &[u8]) -> bool {
 }
 
 #[rstest]
-#[case::stl(stl(), |b: &[u8]| read_stl("m", b, 1.0).is_ok())]
-#[case::stl_text(stl_text(), |b: &[u8]| read_stl("m", b, 1.0).is_ok())]
-#[case::obj(CUBE_OBJ.into(), |b: &[u8]| read_obj("m", b, 1.0).is_ok())]
-#[case::ply_text(ply_text(), |b: &[u8]| read_ply("m", b, 1.0).is_ok())]
-#[case::ply(ply(), |b: &[u8]| read_ply("m", b, 1.0).is_ok())]
+#[case::stl(stl(), |b: &[u8]| read_stl("m", b, 1.0, &Stop::never()).is_ok())]
+#[case::stl_text(stl_text(), |b: &[u8]| read_stl("m", b, 1.0, &Stop::never()).is_ok())]
+#[case::obj(CUBE_OBJ.into(), |b: &[u8]| read_obj("m", b, 1.0, &Stop::never()).is_ok())]
+#[case::ply_text(ply_text(), |b: &[u8]| read_ply("m", b, 1.0, &Stop::never()).is_ok())]
+#[case::ply(ply(), |b: &[u8]| read_ply("m", b, 1.0, &Stop::never()).is_ok())]
 #[case::glb(glb(), is_glb)]
 #[case::collada(DAE.into(), |b: &[u8]| read_collada("m", b).is_ok())]
 #[case::srdf(SRDF.into(), |b: &[u8]| read_srdf(&file("a.srdf", b), "a.srdf", "a test").is_ok())]

@@ -1,12 +1,13 @@
 //! Files on their way in: looked through, shown, and stored only when asked.
 
 use std::collections::HashMap;
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex};
 use std::time::{Duration, Instant};
 
 use selvik_formats::bring::{Found, is_package, look_through};
 use selvik_formats::package::PackageFiles;
-use selvik_formats::{FormatError, Workcell};
+use selvik_formats::{FormatError, Stop, Workcell};
 use serde::Serialize;
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -25,6 +26,8 @@ pub struct Imports(Arc<Mutex<HashMap<Uuid, Arc<Staged>>>>);
 /// Files that are not stored yet.
 pub struct Staged {
     pub files: PackageFiles,
+    /// Whether reading them is to end.
+    stopped: Arc<AtomicBool>,
     since: Instant,
     state: Mutex<ImportState>,
 }
@@ -77,6 +80,7 @@ impl Staged {
 
     /// Stops it; whether it was still to be stopped.
     fn stop(&self) -> bool {
+        self.stopped.store(true, Ordering::Relaxed);
         self.set(ImportState::Stopped)
     }
 
@@ -98,7 +102,7 @@ impl Staged {
             return Ok(ImportState::Package { name: document.name, items, files, bytes });
         }
         let found = look_through(&self.files, |what, done, total| {
-            self.set(ImportState::Reading { what: what.to_owned(), done, total })
+            self.set(ImportState::Reading { what: what.to_owned(), done, total });
         })?;
         let unread = self.files.iter().map(|(name, _)| name).filter(|name| !is_read(name));
         Ok(ImportState::Things { found, unread: unread.map(str::to_owned).collect() })
@@ -112,7 +116,7 @@ fn is_read(name: &str) -> bool {
 }
 
 impl Imports {
-    /// Forgets an import; one under way stops at the next file.
+    /// Forgets an import; one under way stops.
     pub fn forget(&self, id: Uuid) -> bool {
         let gone = self.0.lock().expect("not poisoned").remove(&id);
         gone.is_some_and(|staged| {
@@ -132,7 +136,9 @@ impl App {
     pub(crate) fn stage(&self, files: PackageFiles) -> Uuid {
         let id = Uuid::now_v7();
         let reading = ImportState::Reading { what: String::new(), done: 0, total: 0 };
-        let staged = Arc::new(Staged { files, since: Instant::now(), state: Mutex::new(reading) });
+        let stopped = Arc::new(AtomicBool::new(false));
+        let files = files.stopped_by(Stop::when(Arc::clone(&stopped)));
+        let staged = Arc::new(Staged { files, stopped, since: Instant::now(), state: Mutex::new(reading) });
         {
             let mut kept = self.imports.0.lock().expect("not poisoned");
             kept.retain(|_, old| old.since.elapsed() < KEPT);

@@ -77,6 +77,7 @@ const missing = computed(() => bringing.found.flatMap((f) => f.missing))
               </tr>
               <tr class="about"><td /><td colspan="7">
                 <span v-if="bringing.found[i]!.kind === 'robot' && !bringing.found[i]!.problem" class="soft">{{ bringing.found[i]!.links }} links, {{ bringing.found[i]!.joints }} moving joints{{ bringing.found[i]!.srdf ? `, with ${bringing.found[i]!.srdf}${bringing.found[i]!.joint_groups.length ? ` (groups ${bringing.found[i]!.joint_groups.join(', ')})` : ''}` : '' }}. </span>
+                <label v-if="bringing.found[i]!.collisions" class="soft geometry" :title="`${bringing.found[i]!.collisions} links have geometry of both kinds; the one chosen is shown and measured`">Shown and measured <select v-model="c.geometry" aria-label="Geometry that is shown and measured" data-test="found-geometry"><option value="visual">what is meant to be seen</option><option value="collision">what is meant for collisions</option></select></label>
                 <span v-if="flaws(bringing.found[i]!)" class="soft" data-test="found-flaws">{{ flaws(bringing.found[i]!) }}</span>
                 <span v-if="bringing.found[i]!.problem" class="problem" data-test="found-problem">{{ bringing.found[i]!.problem }}</span>
               </td></tr>
@@ -115,6 +116,7 @@ tbody { border-top: 1px solid var(--line); }
 .name { width: 100%; min-width: 120px; border-bottom: 1px solid var(--line); }
 select { border: 1px solid var(--line); border-radius: 4px; padding: 0 4px; appearance: auto; background: inherit; color: inherit; }
 .carrier { max-width: 130px; }
+.geometry { margin-right: 8px; }
 .problem { color: rgb(var(--v-theme-error)); }
 .missing { padding: 8px 12px; border: 1px solid rgb(var(--v-theme-error)); border-radius: 6px; }
 .missing ul { padding-left: 18px; }

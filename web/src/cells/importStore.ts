@@ -7,7 +7,7 @@ import { useCell } from './cellStore'
 export type Found = Schemas['Found']
 type State = Schemas['ImportState']
 /** What is made of something found; `take` says whether it is brought in. */
-export interface Chosen extends Required<Pick<Schemas['Choice'], 'file' | 'name' | 'role' | 'unit' | 'up'>> { take: boolean; parent: string; colour: string | null }
+export interface Chosen extends Required<Pick<Schemas['Choice'], 'file' | 'name' | 'role' | 'unit' | 'up'>> { take: boolean; parent: string; colour: string | null; geometry: Schemas['LinkGeometry'] }
 export interface Dropped { path: string; file: File }
 
 /** Files on their way in: uploaded, looked through, shown, and stored only when asked. */
@@ -82,7 +82,7 @@ export const useImport = defineStore('import', () => {
   }
   function choose(things: Found[]) {
     const before = new Map(chosen.value.map((c) => [c.file, c]))
-    chosen.value = things.map((f) => before.get(f.file) ?? { file: f.file, name: f.name, role: f.role, unit: f.unit, up: f.up, take: !f.problem, parent: '', colour: f.colour ?? null })
+    chosen.value = things.map((f) => before.get(f.file) ?? { file: f.file, name: f.name, role: f.role, unit: f.unit, up: f.up, take: !f.problem, parent: '', colour: f.colour ?? null, geometry: 'visual' as const })
     chosen.value.forEach((c, i) => (c.take &&= !things[i]!.problem))
     const again = things.map((f, i) => !f.problem && before.has(f.file) && !before.get(f.file)!.take && chosen.value[i])
     again.forEach((c) => c && (c.take = true))
@@ -104,7 +104,7 @@ export const useImport = defineStore('import', () => {
     storing.value = true
     try {
       const target = into.value === 'cell' ? { cell: { id: cell.cell!.id, base_revision: cell.cell!.revision } } : { new_cell: name.value }
-      const choices = taken.value.map(({ file, name, role, unit, up, parent, colour }) => ({ file, name, role, unit, up, colour, parent: (into.value === 'cell' && parent) || null }))
+      const choices = taken.value.map(({ file, name, role, unit, up, parent, colour, geometry }) => ({ file, name, role, unit, up, colour, geometry, parent: (into.value === 'cell' && parent) || null }))
       const stored = await answer(api.POST('/api/imports/{id}/store', { params: { path: { id: id.value! } }, body: { into: target, choices } }))
       close()
       return stored

@@ -27,6 +27,8 @@ export const useFindings = defineStore('findings', () => {
   /** There are findings that this version can't read. */
   const unreadable = ref(false)
   const shown = shallowRef<Pair | null>(null)
+  /** Where the open body of the evidence that is looked at is open: ends of edges, mm. */
+  const openEdges = shallowRef<number[][][]>([])
   const reach = shallowRef<{ from: string; to: string; series: Schemas['ReachSeries'] } | null>(null)
 
   const path = () => ({ params: { path: { id: cell.cell!.id } } })
@@ -75,9 +77,15 @@ export const useFindings = defineStore('findings', () => {
     what.isolateOnly([pair.a.item, pair.b.item])
     section.section = evidence.section
     where.goTo(evidence.viewpoint)
+    openEdges.value = []
+    if (!pair.open) return
+    const { item, link } = pair.open
+    const edges = await answer(api.POST('/api/cells/{id}/open-edges', { ...path(), body: { item, link, time_s: pair.time_s } }))
+    if (shown.value === pair) openEdges.value = edges.ends_mm
   }
   function leaveEvidence() {
     shown.value = null
+    openEdges.value = []
     if (before) {
       what.showJust(before.shown)
       section.section = before.section
@@ -99,6 +107,6 @@ export const useFindings = defineStore('findings', () => {
   })
 
   return {
-    findings, fresh, job, lost, unreadable, shown, reach, reachNow, load, sweep, stop, heard, showEvidence, leaveEvidence, measureReach,
+    findings, fresh, job, lost, unreadable, shown, openEdges, reach, reachNow, load, sweep, stop, heard, showEvidence, leaveEvidence, measureReach,
   }
 })

@@ -175,6 +175,7 @@ watch([() => when.time, () => when.exact, () => when.track, loading], () => {
 watch([() => section.section, () => section.faces, palette, loading], () => scene.value?.setSection(section.section, section.faces))
 const gap = computed(() => (findings.shown ? { a: findings.shown.on_a_mm as Vec3, b: findings.shown.on_b_mm as Vec3 } : null))
 watch([gap, scene, palette], () => scene.value?.setGap(gap.value))
+watch([() => findings.openEdges, scene, palette], () => scene.value?.setOpenEdges(findings.openEdges))
 watch([() => tours.eyes, scene], () => scene.value?.setTour(tours.eyes))
 defineExpose({ scene })
 </script>

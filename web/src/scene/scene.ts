@@ -68,6 +68,7 @@ export class Scene {
   private caps = new THREE.Group()
   private frameLines = new WideLines(2.2, 20)
   private gap = new WideLines(2.5, 21)
+  private openEdges = new WideLines(2.5, 20)
   private cameraLines = new WideLines(1.6, 19)
   private tourLines = new WideLines(1.6, 19)
   private marked: SceneFrame[] = []
@@ -106,7 +107,7 @@ export class Scene {
     const fill = new THREE.DirectionalLight('#dfe9f5', 0.5)
     fill.position.set(3, 4, 2)
     const { sun, group } = this.ground
-    const lines = [this.frameLines, this.gap, this.cameraLines, this.tourLines].map((l) => l.object)
+    const lines = [this.frameLines, this.gap, this.openEdges, this.cameraLines, this.tourLines].map((l) => l.object)
     this.scene.add(sky, fill, sun, sun.target, group, this.caps, ...lines)
     this.setPalette(palette)
   }
@@ -287,6 +288,13 @@ export class Scene {
   /** Marks the gap between two points, always on top. */
   setGap(gap: { a: Vec3; b: Vec3 } | null) {
     this.gap.setWay(gap ? [metres(gap.a), metres(gap.b)] : [], this.palette.broken)
+    this.invalidate()
+  }
+
+  /** Marks edges at which a body is open, pairs of ends in mm, always on top. */
+  setOpenEdges(edges: number[][][]) {
+    const colour = new THREE.Color(this.palette.broken)
+    this.openEdges.set(edges.flat(2).map((x) => x * M), edges.map(() => colour))
     this.invalidate()
   }
 

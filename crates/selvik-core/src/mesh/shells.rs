@@ -16,6 +16,8 @@ pub struct Shells {
     turned: Vec<bool>,
     all: Vec<Shell>,
     open_edges: usize,
+    /// The ends of those edges as vertices.
+    open: Vec<[u32; 2]>,
 }
 
 /// A connected piece of a mesh.
@@ -62,7 +64,7 @@ impl Shells {
             of.triangles += 1;
             of_triangle.push(*shell);
         }
-        let mut this = Self { of_triangle, turned: Vec::new(), all, open_edges: 0 };
+        let mut this = Self { of_triangle, turned: Vec::new(), all, open_edges: 0, open: Vec::new() };
         this.turned = against_their_neighbours(mesh.triangles().len(), &edges, &welded);
         this.close(&edges, &welded);
         this.measure(mesh);
@@ -97,6 +99,12 @@ impl Shells {
     #[must_use]
     pub fn open_edges(&self) -> usize {
         self.open_edges
+    }
+
+    /// Where those edges are: the vertices of the mesh at their ends.
+    #[must_use]
+    pub fn open(&self) -> &[[u32; 2]] {
+        &self.open
     }
 
     /// Whether every shell bounds a volume.
@@ -145,10 +153,12 @@ impl Shells {
                 entry.0 += balance * sign;
             }
         }
-        for (balance, shell) in left.into_values().filter(|l| l.0 != 0) {
+        for ((from, to), (balance, shell)) in left.into_iter().filter(|(_, l)| l.0 != 0) {
             self.open_edges += balance.unsigned_abs() as usize;
+            self.open.push([from, to]);
             self.all[shell as usize].closed = false;
         }
+        self.open.sort_unstable();
     }
 
     fn measure(&mut self, mesh: &TriangleMesh) {

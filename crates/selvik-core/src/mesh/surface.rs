@@ -196,6 +196,13 @@ impl Surface {
         self.shells().map_or(0, Shells::open_edges)
     }
 
+    /// Where those are: their ends, in the body's frame.
+    #[must_use]
+    pub fn open_edge_ends(&self) -> Vec<[Point; 2]> {
+        let Some((mesh, shells)) = self.solid().zip(self.shells()) else { return Vec::new() };
+        shells.open().iter().map(|edge| edge.map(|v| mesh.vertices()[v as usize])).collect()
+    }
+
     /// A point of every connected piece, then those farthest out in [`SPREAD`] directions.
     #[must_use]
     pub fn points(&self) -> &[Point] {
@@ -268,5 +275,6 @@ mod tests {
         let body = Surface::of_shapes(&[(Shape::Box([1.0; 3]), Pose::identity())]).unwrap();
         assert_eq!(body.mesh(), &box_mesh([1.0; 3]));
         assert_eq!((body.deviation(), body.open_edges()), (0.0, 0));
+        assert!(body.open_edge_ends().is_empty());
     }
 }

@@ -69,18 +69,21 @@ pub fn read_mesh(
 ) -> Result<MeshRead> {
     let bytes = files.get(name, wanted_by)?;
     let scale = convention.unit.metres();
+    let stop = files.stop();
     let (welded, upright) = match ending(name).as_str() {
-        "stl" => (read_stl(name, bytes, scale)?, false),
-        "obj" => (read_obj(name, bytes, scale)?, false),
-        "ply" => (read_ply(name, bytes, scale)?, false),
-        "dae" => (read_collada(name, bytes)?, true),
-        "glb" | "gltf" => (gltf::read_gltf(files, name, bytes)?, true),
+        "stl" => (read_stl(name, bytes, scale, stop), false),
+        "obj" => (read_obj(name, bytes, scale, stop), false),
+        "ply" => (read_ply(name, bytes, scale, stop), false),
+        "dae" => (read_collada(name, bytes), true),
+        "glb" | "gltf" => (gltf::read_gltf(files, name, bytes), true),
         _ => {
             let message = "is not a mesh that is read; use .stl, .obj, .ply, .dae, .glb or .gltf";
             return Err(FormatError::file(name, message));
         }
     };
-    let Welded { mesh, degenerate, duplicate } = welded;
+    // What failed because it was to end is not damaged.
+    stop.go_on()?;
+    let Welded { mesh, degenerate, duplicate } = welded?;
     let mesh = if upright || convention.up == UpAxis::Z { mesh } else { mesh.moved(&y_up_to_z_up()) };
     let (mesh, turned) = turn_outwards(mesh);
     let mended = Mended { degenerate, duplicate, turned: turned.shells, turned_triangles: turned.triangles };

@@ -5,14 +5,14 @@ use selvik_core::spatial::Point;
 
 use super::{ending, guarded};
 use crate::package::PackageFiles;
-use crate::{FormatError, Result};
+use crate::{FormatError, Result, Stop};
 
 /// Reads Wavefront OBJ: all groups of a file as one mesh, polygons cut into triangles; coordinates are
 /// multiplied by `scale` to metres. Materials and normals are left aside: shading comes from the shape.
 ///
 /// # Errors
 /// [`FormatError`] for a bad line, an index of nothing, or unusable coordinates.
-pub fn read_obj(name: &str, bytes: &[u8], scale: f64) -> Result<Welded> {
+pub fn read_obj(name: &str, bytes: &[u8], scale: f64, stop: &Stop) -> Result<Welded> {
     let options = tobj::LoadOptions {
         triangulate: true,
         ignore_points: true,
@@ -21,7 +21,7 @@ pub fn read_obj(name: &str, bytes: &[u8], scale: f64) -> Result<Welded> {
     };
     let no_materials = |_: &std::path::Path| Ok((Vec::new(), Default::default()));
     let (models, _) = guarded(name, || {
-        tobj::load_obj_buf(&mut Cursor::new(bytes), &options, no_materials)
+        tobj::load_obj_buf(&mut stop.watching(bytes), &options, no_materials)
             .map_err(|e| FormatError::file(name, e))
     })?;
     let mut soup = Vec::new();
@@ -51,7 +51,7 @@ pub(crate) fn obj_colour(files: &PackageFiles, name: &str) -> Option<String> {
     };
     let options = tobj::LoadOptions::default();
     let (_, materials) = guarded(name, || {
-        tobj::load_obj_buf(&mut Cursor::new(bytes), &options, materials)
+        tobj::load_obj_buf(&mut files.stop().watching(bytes), &options, materials)
             .map_err(|e| FormatError::file(name, e))
     })
     .ok()?;
@@ -74,7 +74,7 @@ mod tests {
 
     #[test]
     fn polygons_and_negative_indices_make_a_closed_cube() {
-        let cube = read_obj("cube.obj", CUBE.as_bytes(), 1e-3).unwrap().mesh;
+        let cube = read_obj("cube.obj", CUBE.as_bytes(), 1e-3, &Stop::never()).unwrap().mesh;
         assert_eq!(cube.triangles().len(), 12);
         assert!(Shells::of(&cube).is_closed());
         assert!((mass_of(&cube).volume - 1e-9).abs() < 1e-21);
@@ -86,7 +86,7 @@ mod tests {
     #[case("v 0 0 0\n")]
     #[case("v 1e308 0 0\nv 1 nan 0\nv 0 1 0\nf 1 2 3\n")]
     fn bad_files_are_refused_by_name(#[case] text: &str) {
-        let error = read_obj("bad.obj", text.as_bytes(), 1e-3).unwrap_err().to_string();
+        let error = read_obj("bad.obj", text.as_bytes(), 1e-3, &Stop::never()).unwrap_err().to_string();
         assert!(error.contains("bad.obj"), "{error}");
     }
 }

@@ -1,11 +1,9 @@
-use std::io::Cursor;
-
 use ply_rs_bw::parser::Parser;
 use ply_rs_bw::ply::{Property, PropertyAccess, PropertyAccessResult};
 use selvik_core::mesh::{TriangleMesh, Welded};
 use selvik_core::spatial::Point;
 
-use crate::{FormatError, Result};
+use crate::{FormatError, Result, Stop};
 
 /// A vertex or a face, whichever the file says.
 #[derive(Debug, Default)]
@@ -48,9 +46,10 @@ impl PropertyAccess for Element {
 ///
 /// # Errors
 /// [`FormatError`] for a damaged or cut-off file, an index of nothing, or unusable coordinates.
-pub fn read_ply(name: &str, bytes: &[u8], scale: f64) -> Result<Welded> {
-    let ply =
-        Parser::<Element>::new().read_ply(&mut Cursor::new(bytes)).map_err(|e| FormatError::file(name, e))?;
+pub fn read_ply(name: &str, bytes: &[u8], scale: f64, stop: &Stop) -> Result<Welded> {
+    let ply = Parser::<Element>::new()
+        .read_ply(&mut stop.watching(bytes))
+        .map_err(|e| FormatError::file(name, e))?;
     let of = |element: &str| {
         ply.payload
             .get(element)
@@ -84,7 +83,7 @@ mod tests {
     #[test]
     fn a_tetrahedron_has_a_sixth_of_its_box() {
         let text = format!("{HEAD}0 0 0\n1 0 0\n0 1 0\n0 0 1\n3 0 2 1\n3 0 1 3\n3 0 3 2\n3 1 2 3\n");
-        let mesh = read_ply("t.ply", text.as_bytes(), 1.0).unwrap().mesh;
+        let mesh = read_ply("t.ply", text.as_bytes(), 1.0, &Stop::never()).unwrap().mesh;
         assert!(Shells::of(&mesh).is_closed());
         assert!((mass_of(&mesh).volume - 1.0 / 6.0).abs() < 1e-12);
     }
@@ -95,13 +94,15 @@ mod tests {
     #[case("0 0 nan\n1 0 0\n0 1 0\n0 0 1e308\n3 0 2 1\n3 0 1 3\n3 0 3 2\n3 1 2 3\n", "bad.ply")]
     #[case("0 0 0\n1 0 0\n0 1 0\n0 0 1\n3 0 -2 1\n3 0 1 3\n3 0 3 2\n3 1 2 3\n", "no vertex")]
     fn bad_files_are_refused_with_the_place(#[case] body: &str, #[case] says: &str) {
-        let error = read_ply("bad.ply", format!("{HEAD}{body}").as_bytes(), 1.0).unwrap_err().to_string();
+        let error = read_ply("bad.ply", format!("{HEAD}{body}").as_bytes(), 1.0, &Stop::never())
+            .unwrap_err()
+            .to_string();
         assert!(error.contains(says), "{error}");
     }
 
     #[test]
     fn a_count_that_can_not_be_is_no_reason_to_ask_for_memory() {
         let text = HEAD.replace("vertex 4", "vertex 4294967295");
-        assert!(read_ply("b.ply", text.as_bytes(), 1.0).is_err());
+        assert!(read_ply("b.ply", text.as_bytes(), 1.0, &Stop::never()).is_err());
     }
 }

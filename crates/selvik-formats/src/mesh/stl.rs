@@ -1,10 +1,8 @@
-use std::io::Cursor;
-
 use selvik_core::mesh::{TriangleMesh, Welded};
 use selvik_core::spatial::Point;
 
 use crate::package::LengthUnit;
-use crate::{FormatError, Result};
+use crate::{FormatError, Result, Stop};
 
 /// Bytes of a binary STL before the triangles, and of each triangle.
 const HEAD: usize = 84;
@@ -14,7 +12,7 @@ const TRIANGLE: usize = 50;
 ///
 /// # Errors
 /// [`FormatError`] for a truncated file (with the byte), a bad line or unusable coordinates.
-pub fn read_stl(name: &str, bytes: &[u8], scale: f64) -> Result<Welded> {
+pub fn read_stl(name: &str, bytes: &[u8], scale: f64, stop: &Stop) -> Result<Welded> {
     let starts_solid = bytes.trim_ascii_start().starts_with(b"solid");
     let stated = bytes.get(80..HEAD).map(|b| u32::from_le_bytes([b[0], b[1], b[2], b[3]]) as usize);
     let fits = stated.is_some_and(|n| n.checked_mul(TRIANGLE).is_some_and(|s| s + HEAD == bytes.len()));
@@ -30,7 +28,7 @@ pub fn read_stl(name: &str, bytes: &[u8], scale: f64) -> Result<Welded> {
         return Err(FormatError::at(name, format!("byte {}", bytes.len()), message));
     }
     let corner = |x: f32| f64::from(x) * scale;
-    let mut cursor = Cursor::new(bytes);
+    let mut cursor = stop.watching(bytes);
     let fail = |e: std::io::Error, n: usize| FormatError::at(name, format!("triangle {n}"), e);
     let triangles = stl_io::create_stl_reader(&mut cursor).map_err(|e| fail(e, 0))?;
     // Welded as it is read: a large file does not stand in memory twice.
@@ -80,7 +78,7 @@ mod tests {
     #[test]
     fn a_mesh_survives_writing_and_reading() {
         let ball = sphere_mesh(0.1, 24);
-        let again = read_stl("b.stl", &write_stl(&ball, LengthUnit::Mm), 1e-3).unwrap().mesh;
+        let again = read_stl("b.stl", &write_stl(&ball, LengthUnit::Mm), 1e-3, &Stop::never()).unwrap().mesh;
         assert_eq!(again.triangles().len(), ball.triangles().len());
         assert!((mass_of(&again).volume / mass_of(&ball).volume - 1.0).abs() < 1e-6);
     }
@@ -88,14 +86,17 @@ mod tests {
     #[test]
     fn ascii_is_read_too() {
         let text = "solid t\nfacet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 1 0\nendloop\nendfacet\nendsolid t\n";
-        assert_eq!(read_stl("t.stl", text.as_bytes(), 1.0).unwrap().mesh.triangles().len(), 1);
+        assert_eq!(
+            read_stl("t.stl", text.as_bytes(), 1.0, &Stop::never()).unwrap().mesh.triangles().len(),
+            1
+        );
     }
 
     #[test]
     fn a_file_cut_off_names_the_byte() {
         let mut bytes = write_stl(&box_mesh([1.0; 3]), LengthUnit::Mm);
         bytes.truncate(300);
-        let error = read_stl("box.stl", &bytes, 1e-3).unwrap_err().to_string();
+        let error = read_stl("box.stl", &bytes, 1e-3, &Stop::never()).unwrap_err().to_string();
         assert!(error.contains("byte 300") && error.contains("cut off"), "{error}");
     }
 
@@ -110,7 +111,7 @@ mod tests {
             let at = at % bytes.len();
             bytes[at] = with;
             bytes.truncate(bytes.len() - cut % 300);
-            let _ = read_stl("x.stl", &bytes, 1e-3);
+            let _ = read_stl("x.stl", &bytes, 1e-3, &Stop::never());
         }
     }
 }

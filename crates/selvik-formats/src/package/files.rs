@@ -3,7 +3,7 @@ use std::io::{Cursor, Read, Write};
 use std::path::{Component, Path};
 use std::sync::Arc;
 
-use crate::{FormatError, Result};
+use crate::{FormatError, Result, Stop};
 
 /// A package holds no more files than this.
 pub const MAX_FILES: usize = 20_000;
@@ -15,9 +15,22 @@ pub const MAX_TOTAL_BYTES: u64 = 1 << 30;
 pub struct PackageFiles {
     // Shared, so that copying a package copies no contents.
     files: BTreeMap<String, Arc<Vec<u8>>>,
+    stop: Stop,
 }
 
 impl PackageFiles {
+    /// The same files, of which none is read to its end once `stop` says so.
+    #[must_use]
+    pub fn stopped_by(self, stop: Stop) -> Self {
+        Self { stop, ..self }
+    }
+
+    /// Whether reading them is to end.
+    #[must_use]
+    pub fn stop(&self) -> &Stop {
+        &self.stop
+    }
+
     /// Reads a folder with all its subfolders. Links are not followed.
     ///
     /// # Errors
@@ -156,11 +169,11 @@ impl PackageFiles {
         self.files.is_empty()
     }
 
-    /// The files for which `keep` says so, under the names it gives them.
+    /// The files for which `keep` says so, under the names it gives them; nothing stops their reading.
     #[must_use]
     pub fn renamed(&self, keep: impl Fn(&str) -> Option<String>) -> Self {
         let kept = self.files.iter().filter_map(|(name, content)| Some((keep(name)?, Arc::clone(content))));
-        Self { files: kept.collect() }
+        Self { files: kept.collect(), stop: Stop::never() }
     }
 
     /// The content of `name`, which `wanted_by` needs.
@@ -193,6 +206,7 @@ impl PackageFiles {
         let outer = self.files.keys().next().and_then(|n| n.split_once('/')).map(|(o, _)| format!("{o}/"));
         match outer {
             Some(outer) if self.files.keys().all(|n| n.starts_with(&outer)) => Self {
+                stop: self.stop,
                 files: self
                     .files
                     .into_iter()

@@ -80,6 +80,9 @@ pub struct PairReport {
     pub verdict: Verdict,
     /// Why nothing better is certified, in sentences.
     pub reasons: Vec<String>,
+    /// The body that is open, so that it can't be told whether the other lies inside it, if one is.
+    #[serde(default)]
+    pub open: Option<SideReport>,
     /// Nothing comes nearer than this.
     pub lower_mm: f64,
     /// The smallest distance found.
@@ -240,6 +243,10 @@ fn pair_report(workcell: &Workcell, path: &Path, result: &PairResult) -> PairRep
         tight_below_mm: rule.requirement.tight_below() * 1e3,
         verdict: result.verdict.into(),
         reasons: result.doubts.iter().map(|doubt| sentence(workcell, result, doubt)).collect(),
+        open: result.doubts.iter().find_map(|doubt| match doubt {
+            Doubt::Open { body, .. } => Some(side(workcell, *body)),
+            _ => None,
+        }),
         lower_mm: result.clearance.lower() * 1e3,
         attained_mm: result.clearance.attained() * 1e3,
         time_s: result.approach.time,

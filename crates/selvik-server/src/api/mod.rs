@@ -46,6 +46,7 @@ pub fn router() -> OpenApiRouter<App> {
         .routes(routes!(picture::track))
         .routes(routes!(picture::poses))
         .routes(routes!(picture::section))
+        .routes(routes!(picture::open_edges))
         .routes(routes!(looking::standard_views))
         .routes(routes!(looking::frame_items))
         .routes(routes!(looking::frame_points))

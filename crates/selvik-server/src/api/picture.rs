@@ -194,3 +194,52 @@ fn faces(cell: &OpenCell, plane: &Plane, request: &SectionRequest) -> Vec<Sectio
     };
     cut.into_iter().map(face).collect()
 }
+
+/// Which body, and when.
+#[derive(Deserialize, ToSchema)]
+pub struct BodyRequest {
+    item: String,
+    /// Of a mechanism.
+    link: Option<String>,
+    time_s: f64,
+}
+
+/// Where a body is open.
+#[derive(Serialize, ToSchema)]
+pub struct OpenEdges {
+    /// How many edges belong to one triangle only.
+    count: usize,
+    /// Their ends in the world, the first of them where there are very many.
+    ends_mm: Vec<[[f64; 3]; 2]>,
+}
+
+/// More edges than this can't be told apart in a picture.
+const EDGES: usize = 20_000;
+
+/// The edges at which a body is open.
+#[utoipa::path(post, path = "/api/cells/{id}/open-edges", params(("id" = Uuid, Path)), request_body = BodyRequest,
+    responses((status = 200, body = OpenEdges), (status = 404, body = Problem)))]
+pub async fn open_edges(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Json(request): Json<BodyRequest>,
+) -> Result<Json<OpenEdges>, Problem> {
+    let cell = app.cell(id).await?;
+    let edges = tokio::task::spawn_blocking(move || {
+        let assembly = &cell.workcell.assembly;
+        let poses = assembly.poses(&cell.joints_at(Some(request.time_s)));
+        let asked = assembly.bodies().iter().find(|body| {
+            let link = body.link.and_then(|l| Some(&assembly.mechanism(body.item)?.links()[l].name));
+            assembly.cell().items()[body.item].id.0 == request.item && link == request.link.as_ref()
+        });
+        let body = asked.ok_or_else(|| Problem::missing("there is no such body"))?;
+        let pose = poses[body.node.0];
+        let ends = body.surface.open_edge_ends();
+        let in_world = |edge: &[Point; 2]| edge.map(|p| millimetres(&(pose * p)));
+        Ok::<_, Problem>(OpenEdges {
+            count: ends.len(),
+            ends_mm: ends.iter().take(EDGES).map(in_world).collect(),
+        })
+    });
+    edges.await?.map(Json)
+}
