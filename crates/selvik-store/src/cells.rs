@@ -237,16 +237,14 @@ impl Store {
             .await
     }
 
-    /// Notes that the cell was opened just now.
+    /// Notes that the cell was opened just now; answers the revision it has.
     ///
     /// # Errors
-    /// [`StoreError::Database`].
-    pub async fn touch(&self, id: Uuid) -> Result<(), StoreError> {
-        diesel::update(cells::table.find(id))
-            .set(cells::opened_at.eq(Utc::now()))
-            .execute(&mut self.connection().await?)
-            .await?;
-        Ok(())
+    /// [`StoreError::NoCell`] or [`StoreError::Database`].
+    pub async fn touch(&self, id: Uuid) -> Result<i64, StoreError> {
+        let opened = diesel::update(cells::table.find(id)).set(cells::opened_at.eq(Utc::now()));
+        let revision = opened.returning(cells::revision).get_result(&mut self.connection().await?).await;
+        revision.optional()?.ok_or(StoreError::NoCell)
     }
 
     /// Puts a cell into the bin, or takes it out again.

@@ -261,8 +261,12 @@ pub async fn keep_thumbnail(
 #[utoipa::path(get, path = "/api/cells/{id}", params(("id" = Uuid, Path)),
     responses((status = 200, body = CellDetail), (status = 404, body = Problem)))]
 pub async fn get_cell(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<CellDetail>, Problem> {
-    let cell = app.cell(id).await?;
-    app.store.touch(id).await?;
+    let revision = app.store.touch(id).await?;
+    let mut cell = app.cell(id).await?;
+    // Another server on the same database may have changed it.
+    if cell.revision < revision {
+        cell = app.reopen(id).await?;
+    }
     detail(&app, id, &cell).await.map(Json)
 }
 

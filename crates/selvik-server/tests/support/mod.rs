@@ -52,7 +52,15 @@ pub struct Server {
 impl Server {
     /// Starts one with an empty database.
     pub async fn start() -> Self {
-        let store = Store::open(&cluster::database()).await.expect("a database");
+        Self::on(Store::open(&cluster::database()).await.expect("a database")).await
+    }
+
+    /// Another one on the same database.
+    pub async fn beside(&self) -> Self {
+        Self::on(self.store.clone()).await
+    }
+
+    async fn on(store: Store) -> Self {
         let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.expect("a free port");
         let url = format!("http://{}", listener.local_addr().expect("an address"));
         let router = App::new(store.clone()).router(AllowedHosts::default());
