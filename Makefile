@@ -61,6 +61,7 @@ reference:
 	tools/reference/.venv/bin/python tools/reference/golden.py
 	tools/reference/.venv/bin/python tools/reference/formats.py
 	tools/reference/.venv/bin/python tools/reference/inside.py
+	tools/reference/.venv/bin/python tools/reference/signed.py
 	cd tools/reference/ik-geo && cargo run -q --release > ../../../crates/selvik-core/tests/golden/ik_geo.json
 
 docs: web

@@ -7,7 +7,7 @@ use std::collections::HashMap;
 use nalgebra::{Quaternion, Translation3, UnitQuaternion};
 use selvik_core::cell::{Cell, Item, Role};
 use selvik_core::clearance::{Limit, distance};
-use selvik_core::mesh::{Containment, Surface, TriangleMesh, mass_of};
+use selvik_core::mesh::{Containment, Shape, Surface, TriangleMesh, mass_of};
 use selvik_core::robot::{Assembly, jacobian};
 use selvik_core::section::cut;
 use selvik_core::spatial::{Plane, Point, Pose, Vector, rotation_angle};
@@ -242,4 +242,41 @@ fn joints_that_mimic_others_stand_where_pin_has_them() {
             assert!(rotation_angle(&found, &expected) < 1e-7, "{link}");
         }
     }
+}
+
+/// Boxes, balls, capsules and cylinders in each other and apart: what overlaps for `coal` has no distance here, and what does not
+/// has the same.
+#[test]
+fn what_overlaps_for_coal_overlaps() {
+    let golden = golden(include_str!("golden/signed.json"));
+    let cases = golden["cases"].as_array().expect("cases");
+    let (mut inside, mut apart) = (0, 0);
+    for case in cases {
+        let [a, b] = ["a", "b"].map(|which| shape(&case[which]));
+        let signed = case["signed_m"].as_f64().expect("a number");
+        let answer = distance(&a, &b, &pose(case), Limit::default());
+        let found = answer.closest.expect("no limit was set");
+        // Iterated to 1e-8 there; cylinders have a sagitta of 1 µm here.
+        if signed < -2e-6 {
+            assert!(found.overlap && found.distance == 0.0 && answer.lower == 0.0, "{case}: {found:?}");
+            inside += 1;
+        } else if signed > 2e-6 {
+            assert!((found.distance - signed).abs() < 3e-6, "{case}: {found:?}");
+            assert!(answer.lower <= signed + 1e-8, "{case}: {}", answer.lower);
+            apart += 1;
+        }
+    }
+    assert!(inside > 250 && apart > 100, "{inside} {apart}");
+}
+
+fn shape(stated: &Value) -> Surface {
+    let (kind, of) = stated.as_object().expect("a shape").iter().next().expect("one");
+    let length = |key: &str| of[key].as_f64().expect("a length");
+    let shape = match kind.as_str() {
+        "box" => Shape::Box(numbers(of)),
+        "sphere" => Shape::Sphere { radius: length("radius") },
+        "capsule" => Shape::Capsule { radius: length("radius"), length: length("length") },
+        _ => Shape::Cylinder { radius: length("radius"), length: length("length") },
+    };
+    Surface::of_shapes(&[(shape, Pose::identity())]).expect("a body")
 }
