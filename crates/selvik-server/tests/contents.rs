@@ -2,11 +2,13 @@
 
 mod support;
 
+use std::time::Duration;
+
 use fantoccini::Locator;
 use selvik_core::mesh::{TriangleMesh, box_mesh};
 use selvik_core::spatial::pose_from_rpy;
 use selvik_formats::mesh::write_stl;
-use selvik_formats::package::LengthUnit;
+use selvik_formats::package::{LengthUnit, PackageFiles};
 use serde_json::{Value, json};
 use support::browser::{Browser, Button, key};
 use support::{Server, small_cell};
@@ -337,4 +339,46 @@ async fn cells_are_made_found_copied_and_come_back_from_the_bin() {
     b.name_it("From nothing").await;
     b.until("an empty roster", "document.body.innerText.includes('Nothing in it yet')").await;
     assert_eq!(b.client.title().await.expect("a title"), "From nothing – Selvik");
+}
+
+/// A hood open below with a block under it: not certified, and the page says why and shows where; declared a surface
+/// only, it meets its rule.
+#[tokio::test(flavor = "multi_thread")]
+async fn what_is_open_is_not_certified_shown_and_can_be_declared_a_surface() {
+    let text = r#"{"format": "selvik-cell/1", "name": "Hood", "items": [
+        {"id": "hood", "name": "Hood", "role": "fixture", "bodies": [{"shape": {"mesh": {"file": "hood.obj", "unit": "mm"}}}]},
+        {"id": "block", "name": "Block", "role": "part", "pose": {"xyz_mm": [0, 0, 25]}, "bodies": [{"shape": {"box": {"size_mm": [20, 20, 20]}}}]}],
+      "rules": [{"id": "r", "name": "Under the hood", "between": ["hood"], "and": ["block"], "required_mm": 10, "tight_below_mm": 12}]}"#;
+    // Four walls and a lid, open below.
+    let hood = "v -100 -100 0\nv 100 -100 0\nv 100 100 0\nv -100 100 0\nv -100 -100 60\nv 100 -100 60\nv 100 100 60\nv -100 100 60\n\
+        f 1 2 6 5\nf 2 3 7 6\nf 3 4 8 7\nf 4 1 5 8\nf 5 6 7 8\n";
+    let mut files = PackageFiles::default();
+    files.insert("cell.json", text.as_bytes().to_vec()).expect("a plain name");
+    files.insert("hood.obj", hood.as_bytes().to_vec()).expect("a plain name");
+    let server = Server::start().await;
+    let id = server.with(&files).await;
+    let (status, open) =
+        server.post(&format!("/api/cells/{id}/open-edges"), json!({ "item": "hood", "time_s": 0 })).await;
+    assert_eq!((status, &open["count"]), (200, &json!(4)), "{open}");
+    assert_eq!(open["ends_mm"][0][0][2], json!(0.0), "{open}");
+
+    let b = Browser::open(&server.url).await;
+    b.open_cell().await;
+    b.reads("overall", "certified").await;
+    b.reads("finding", "Hood is open here").await;
+    let marked = |[r, g, b]: [u8; 3]| r > 150 && g < 110 && b < 90;
+    let before = b.count(marked).await;
+    b.click("finding").await;
+    b.until("the evidence is shown", "document.querySelector('[data-test=finding].at')").await;
+    tokio::time::sleep(Duration::from_millis(1200)).await;
+    // The label has that colour, too; the rim is much longer.
+    let after = b.count(marked).await;
+    assert!(after > before + 1000, "the rim is marked: {before} {after}");
+
+    b.pick("hood").await;
+    b.click("surface-only").await;
+    b.undo_says("Undo").await;
+    b.until("the model has changed", "document.querySelector('.stale button')").await;
+    b.script("document.querySelector('.stale button').click()").await;
+    b.until("it meets", "document.querySelector('[data-test=overall]').className.includes('meets')").await;
 }
