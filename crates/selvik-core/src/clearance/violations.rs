@@ -264,22 +264,11 @@ fn join(settled: &[(f64, f64, State)], pause: Option<f64>) -> Vec<Interval> {
 fn join_neighbours(settled: &[(f64, f64, State)]) -> Vec<Interval> {
     let mut intervals: Vec<Interval> = Vec::new();
     let mut run: Option<Interval> = None;
-    // Whether the run would go on if what came last is only just above.
-    let mut bridge = false;
     for &(start, end, state) in settled {
-        if matches!(state, State::Below | State::Open)
-            && std::mem::take(&mut bridge)
-            && let Some(current) = &mut run
-        {
-            // Over the bridge: what was taken for the end lies in the middle.
-            current.end.0 = current.end.1;
-        }
         match (state, &mut run) {
-            (State::Above, _) => {
-                intervals.extend(run.take());
-                bridge = false;
-            }
-            (State::JustAbove, current) => bridge = current.is_some(),
+            (State::Above, _) => intervals.extend(run.take()),
+            // The run goes on if more follows that is not above.
+            (State::JustAbove, _) => {}
             (State::Below, None) => run = Some(Interval { start: (start, start), end: (end, end) }),
             (State::Open, None) => run = Some(Interval { start: (start, end), end: (start, end) }),
             (State::Below, Some(current)) => {
@@ -335,6 +324,10 @@ mod tests {
         let found = join(&settled, None);
         assert_eq!(found.len(), 2);
         assert_eq!(found[0], Interval { start: (0.9, 0.9), end: (1.4, 1.4) });
+        // What only may be below again behind the bridge makes nothing certain.
+        let found =
+            join(&[(0.0, 1.0, Below), (1.0, 1.1, JustAbove), (1.1, 1.2, Open), (1.2, 2.0, Above)], None);
+        assert_eq!(found, [Interval { start: (0.0, 0.0), end: (1.0, 1.2) }]);
     }
 
     #[test]

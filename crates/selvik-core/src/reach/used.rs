@@ -95,7 +95,7 @@ impl LongestReach {
         let inside = path.knots().iter().copied().filter(|&t| from < t && t < to);
         let times: Vec<f64> = std::iter::once(from).chain(inside).chain([to]).collect();
         let (mut worst, mut when) = (Used { least: 0.0, most: 0.0 }, to);
-        let mut before = path.at(from);
+        let (mut before, mut since) = (path.at(from), from);
         for w in times.windows(2) {
             let end = path.at(w[1]);
             let steps = self.steps(&before, &end);
@@ -104,10 +104,11 @@ impl LongestReach {
                 let now = if step == steps { end.clone() } else { path.at(time) };
                 let used = self.used(assembly, &before, &now);
                 if used.most > worst.most {
-                    when = time;
+                    let at = |q: &[f64]| self.used(assembly, q, q).most;
+                    when = if at(&before) > at(&now) { since } else { time };
                 }
                 worst = Used { least: worst.least.max(used.least), most: worst.most.max(used.most) };
-                before = now;
+                (before, since) = (now, time);
             }
         }
         (worst, when)
