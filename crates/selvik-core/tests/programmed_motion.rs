@@ -286,6 +286,157 @@ fn the_certificate_is_that_of_the_programmed_motion() {
     }
 }
 
+/// An arm of another build on a track that moves in the same moves: bars that stand out of every link, and a post.
+fn on_a_track(rows: &[([f64; 3], [f64; 3], JointKind)]) -> Assembly {
+    let limits = |reach: f64| JointLimits {
+        position: Span::new(-reach, reach).unwrap(),
+        velocity: 2.0,
+        acceleration: 8.0,
+        ..JointLimits::default()
+    };
+    let bar = || {
+        Some(Arc::new(Surface::new(
+            box_mesh([0.05, 0.3, 0.05]).moved(&pose_from_rpy([0.0, 0.1, 0.0], [0.0; 3])),
+        )))
+    };
+    let joint = |i: usize, (xyz, rpy, kind): ([f64; 3], [f64; 3], JointKind)| Joint {
+        name: format!("j{i}"),
+        kind,
+        parent: i,
+        child: i + 1,
+        origin: pose_from_rpy(xyz, rpy),
+        axis: Vector::z_axis(),
+        limits: limits(3.0),
+        mimics: None,
+    };
+    let links =
+        (0..=rows.len()).map(|i| Link::new(format!("l{i}"), if i == 0 { None } else { bar() })).collect();
+    let arm =
+        Mechanism::new(links, rows.iter().enumerate().map(|(i, row)| joint(i, *row)).collect()).unwrap();
+    let slide = joint(0, ([0.0; 3], [0.0, std::f64::consts::FRAC_PI_2, 0.0], JointKind::Prismatic));
+    let track =
+        Mechanism::new(vec![Link::new("rail", None), Link::new("carriage", None)], vec![slide]).unwrap();
+    let item = |id: &str, parent: Option<&str>, link: Option<String>, pose: Pose, surface| Item {
+        id: id.into(),
+        name: id.to_owned(),
+        role: Role::Robot,
+        parent: parent.map(Into::into),
+        on_link: link,
+        pose,
+        surface,
+    };
+    let upright = pose_from_rpy([0.0; 3], [0.0, -std::f64::consts::FRAC_PI_2, 0.0]);
+    let items = vec![
+        item("arm", Some("track"), Some("carriage".to_owned()), upright, None),
+        item(
+            "tcp",
+            Some("arm"),
+            Some(format!("l{}", rows.len())),
+            pose_from_rpy([0.05, 0.0, 0.1], [0.0; 3]),
+            None,
+        ),
+        item("track", None, None, Pose::identity(), None),
+        item(
+            "post",
+            None,
+            None,
+            pose_from_rpy([0.7, 0.35, 0.4], [0.0; 3]),
+            Some(Arc::new(Surface::new(sphere_mesh(0.05, 16)))),
+        ),
+    ];
+    // Items stand behind what carries them.
+    let order = [2, 0, 1, 3];
+    let items: Vec<Item> = order.iter().map(|&i| items[i].clone()).collect();
+    Assembly::new(Cell::new(items).unwrap(), HashMap::from([("arm".into(), arm), ("track".into(), track)]))
+        .unwrap()
+}
+
+const TURNS: JointKind = JointKind::Revolute;
+const QUARTER: f64 = std::f64::consts::FRAC_PI_2;
+
+/// The certified bound of every link against exact distances along the true line, while the track goes its own way in the same
+/// move: an arm with all axes parallel, one with three of them, and one without a closed form.
+#[rstest]
+#[case::all_parallel(&[([0.0, 0.0, 0.3], [0.0; 3], TURNS), ([0.35, 0.0, 0.0], [0.0; 3], TURNS),
+    ([0.3, 0.0, 0.0], [0.0; 3], JointKind::Prismatic), ([0.0; 3], [0.0; 3], TURNS)], &[0.5, 0.9, -0.1, 0.3], [0.0; 3])]
+#[case::three_parallel(&[([0.0, 0.0, 0.16], [0.0; 3], TURNS), ([0.0; 3], [QUARTER, 0.0, 0.0], TURNS),
+    ([0.43, 0.0, 0.0], [0.0; 3], TURNS), ([0.39, 0.0, 0.13], [0.0; 3], TURNS),
+    ([0.0, -0.1, 0.0], [QUARTER, 0.0, 0.0], TURNS), ([0.0, 0.1, 0.0], [-QUARTER, 0.0, 0.0], TURNS)],
+    &[0.3, 0.7, -1.1, 0.5, 0.8, 0.1], [0.1, -0.2, 0.3])]
+#[case::no_closed_form(&[([0.0, 0.0, 0.4], [0.0; 3], TURNS), ([0.1, 0.0, 0.0], [QUARTER, 0.0, 0.0], TURNS),
+    ([0.4, 0.05, 0.0], [0.2, 0.0, 0.0], TURNS), ([0.05, 0.0, 0.0], [QUARTER, 0.0, 0.0], TURNS),
+    ([0.02, 0.0, 0.4], [-QUARTER, 0.0, 0.0], TURNS), ([0.03, 0.0, 0.07], [QUARTER, 0.0, 0.0], TURNS)],
+    &[0.3, 0.7, 0.9, 0.4, 0.8, 0.1], [0.1, -0.2, 0.3])]
+fn other_arms_on_a_moving_track_keep_their_certificate(
+    #[case] rows: &[([f64; 3], [f64; 3], JointKind)],
+    #[case] start: &[f64],
+    #[case] turn: [f64; 3],
+) {
+    let assembly = on_a_track(rows);
+    let (robot, tcp) = (1, assembly.item_node(2));
+    let arm = Arm::new(&assembly, robot, tcp).unwrap();
+    let mut q = vec![0.0; assembly.joints().len()];
+    arm.joints().iter().zip(start).for_each(|(&j, v)| q[j] = *v);
+    let from = assembly.pose_of(tcp, &q);
+    let to = pose_from_rpy([0.25, 0.05, 0.05], [0.0; 3]) * from * pose_from_rpy([0.0; 3], turn);
+    let track = assembly.joint_index(0, "j0").unwrap();
+    let moves = vec![Move {
+        label: "line".to_owned(),
+        motion: Motion::Linear { to: goal(to, None), speed: 0.3, acceleration: 1.0 },
+        also: vec![(track, 0.4)],
+    }];
+    let program = Program { name: "P".to_owned(), robot, tcp, moves };
+    let plan = RunPlan { lanes: vec![Lane { start: 0.0, programs: vec![program] }] };
+    let path = plan_path(&assembly, &plan, &q, &PathTolerance::default()).unwrap();
+    let post = assembly.bodies().iter().position(|b| b.item == 3).map(BodyId).unwrap();
+    for link in (0..assembly.bodies().len()).map(BodyId).filter(|&b| b != post) {
+        let mut pair = PairMotion::new(&assembly, &path, link, post);
+        let (bracket, _) = pair.minimum(&[(0.0, path.duration())], &Aim::exactly(1e-4), &|| true);
+        assert!(bracket.width() <= 1e-4 + 2e-5, "{bracket:?}");
+        let (mut near, mut least) = (q.clone(), f64::INFINITY);
+        for i in 0..=1500 {
+            let share = f64::from(i) / 1500.0;
+            near[track] = 0.4 * share;
+            let truth = arm.follow(&assembly, &from.lerp_slerp(&to, share), &near).expect("within reach");
+            arm.joints().iter().zip(&truth).for_each(|(&j, v)| near[j] = *v);
+            let poses = [link, post].map(|b| assembly.pose_of(assembly.body(b).node, &near));
+            let surfaces = [link, post].map(|b| &assembly.body(b).surface);
+            let found = distance(surfaces[0], surfaces[1], &poses[0].inv_mul(&poses[1]), Limit::default());
+            least = least.min(found.closest.unwrap().distance);
+        }
+        assert!(least >= bracket.lower() - 1e-12, "{least} below {}", bracket.lower());
+        assert!(least <= bracket.attained() + 1e-3, "{least} far above {}", bracket.attained());
+    }
+}
+
+/// A line to where the TCP already is, while the track under the arm moves: the TCP stays, the arm makes up for the track.
+#[test]
+fn a_tcp_may_stay_where_it_is_while_its_track_moves() {
+    let assembly = on_a_track(&[
+        ([0.0, 0.0, 0.3], [0.0; 3], TURNS),
+        ([0.35, 0.0, 0.0], [0.0; 3], TURNS),
+        ([0.3, 0.0, 0.0], [0.0; 3], JointKind::Prismatic),
+        ([0.0; 3], [0.0; 3], TURNS),
+    ]);
+    let (robot, tcp) = (1, assembly.item_node(2));
+    let arm = Arm::new(&assembly, robot, tcp).unwrap();
+    let mut q = vec![0.0; assembly.joints().len()];
+    arm.joints().iter().zip([0.5, 0.9, -0.1, 0.3]).for_each(|(&j, v)| q[j] = v);
+    let from = assembly.pose_of(tcp, &q);
+    let track = assembly.joint_index(0, "j0").unwrap();
+    let motion = Motion::Linear { to: goal(from, None), speed: 0.3, acceleration: 1.0 };
+    let moves = vec![Move { label: "stay".to_owned(), motion, also: vec![(track, 0.15)] }];
+    let program = Program { name: "P".to_owned(), robot, tcp, moves };
+    let plan = RunPlan { lanes: vec![Lane { start: 0.0, programs: vec![program] }] };
+    let path = plan_path(&assembly, &plan, &q, &PathTolerance::default()).unwrap();
+    assert!((path.at(path.duration())[track] - 0.15).abs() < 1e-12);
+    for i in 0..=500 {
+        let now = assembly.pose_of(tcp, &path.at(path.duration() * f64::from(i) / 500.0));
+        let off = (now.translation.vector - from.translation.vector).norm();
+        assert!(off <= path.deviation(0..5) && off < 5e-6, "{off}");
+    }
+}
+
 #[rstest]
 #[case::a_speed_of_nothing(Motion::Wait(0.0))]
 #[case::not_a_number(Motion::Wait(f64::NAN))]
