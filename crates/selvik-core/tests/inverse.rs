@@ -3,6 +3,7 @@
 use std::collections::HashMap;
 use std::f64::consts::PI;
 
+use proptest::prelude::*;
 use rstest::rstest;
 use selvik_core::cell::{Cell, Item, Role};
 use selvik_core::robot::{
@@ -340,4 +341,38 @@ fn all_that_the_reference_finds_is_found() {
         }
     }
     assert!(missed == 0 && ours >= theirs && theirs > 900, "{missed} of {theirs} missed, {ours} found");
+}
+
+fn any_row() -> impl Strategy<Value = Row> {
+    let length = prop_oneof![Just(0.0), Just(0.3), -0.5..0.5f64];
+    let angle = prop_oneof![Just(0.0), Just(QUARTER), Just(-QUARTER), Just(PI), -3.0..3.0f64];
+    (length.clone(), angle, length, any::<u8>()).prop_map(|(a, alpha, d, kind)| (a, alpha, d, kind < 20))
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(60))]
+    /// Arms of any build, also those whose axes fall together: a pose that is reached is never called out of reach, and what
+    /// is found is there.
+    #[test]
+    fn what_is_reached_is_never_called_out_of_reach(
+        rows in prop_oneof![prop::collection::vec(any_row(), 4), prop::collection::vec(any_row(), 6)],
+        shares in prop::collection::vec(0.0f64..1.0, 12),
+    ) {
+        let (assembly, arm) = arm(&rows);
+        let at = |offset: usize| -> Vec<f64> {
+            let value = |(i, j): (usize, &selvik_core::robot::AssemblyJoint)| {
+                j.limits.position.low() + (j.limits.position.high() - j.limits.position.low()) * shares[offset + i]
+            };
+            assembly.joints().iter().enumerate().map(value).collect()
+        };
+        let (q, from) = (at(0), at(6));
+        let target = assembly.pose_of(arm.tip(), &q);
+        match arm.solve(&assembly, &target, &from) {
+            Ok(found) => {
+                prop_assert!(!found.is_empty());
+                found.iter().for_each(|s| is_there(&assembly, &arm, &target, &s.values));
+            }
+            Err(error) => prop_assert!(error.to_string().contains("not found"), "{error} for {q:?}"),
+        }
+    }
 }

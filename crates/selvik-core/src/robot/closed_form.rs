@@ -199,7 +199,9 @@ fn six_axes(axes: [Line; 6], from_tip: [Line; 6]) -> Option<Family> {
         let same = |i: usize| axes[i].along.cross(&axes[1].along).norm() < SAME;
         // Axes that fall into one line leave an angle open.
         let apart = |i: usize| axes[1].along.cross(&(axes[i + 1].point - axes[i].point)).norm() > SAME;
-        same(2) && same(3) && apart(1) && apart(2)
+        // With axis 1, 5 or 6 parallel to its neighbour, too, angles are left open that matter.
+        let crossed = |i: usize, j: usize| axes[i].along.cross(&axes[j].along).norm() > 1e-3;
+        same(2) && same(3) && apart(1) && apart(2) && crossed(0, 1) && crossed(4, 1) && crossed(5, 4)
     };
     if parallel(&axes) {
         return Some(Family::Parallel { axes });

@@ -190,8 +190,10 @@ impl Arm {
                     WristReach::TooFar(by) => Unreachable::TooFar { by },
                     WristReach::TooNear(by) => Unreachable::TooNear { by },
                 })?;
+                let mut open = false;
                 let own = |(mut values, configuration): ([f64; 6], Configuration)| {
                     if is_singular_wrist(closed, &values) {
+                        open = true;
                         // Only the sum of angles 4 and 6 counts: keep angle 4 where it was.
                         let shift = q[self.joints[3]] - values[3];
                         values[3] += shift;
@@ -199,20 +201,25 @@ impl Arm {
                     }
                     Solution { values: values.to_vec(), configuration: Some(configuration) }
                 };
-                self.within_limits(assembly, q, postures.into_iter().map(own))
+                let all: Vec<Solution> = postures.into_iter().map(own).collect();
+                match self.within_limits(assembly, q, all.into_iter()) {
+                    // Other shares of the sum may keep the limits.
+                    Err(beyond) if open => self.numeric(assembly, target, q, false).map_err(|_| beyond),
+                    solved => solved,
+                }
             }
             Form::Closed(closed) => {
                 let near: Vec<f64> = self.joints.iter().map(|&j| q[j]).collect();
-                match closed.inverse(&in_base(), &near) {
-                    Ok(all) => {
-                        let solution = |values| Solution { values, configuration: None };
-                        self.within_limits(assembly, q, all.into_iter().map(solution))
-                    }
+                let solution = |values| Solution { values, configuration: None };
+                let solved = match closed.inverse(&in_base(), &near) {
+                    Ok(all) => self.within_limits(assembly, q, all.into_iter().map(solution)),
                     Err(Miss::TooFar(by)) => Err(Unreachable::TooFar { by }),
                     Err(Miss::TooNear(by)) => Err(Unreachable::TooNear { by }),
-                    Err(Miss::Tilted(by)) => Err(Unreachable::Tilted { by }),
-                    Err(Miss::Unknown) => self.numeric(assembly, target, q, false),
-                }
+                    Err(Miss::Tilted(by)) => return Err(Unreachable::Tilted { by }),
+                    Err(Miss::Unknown) => return self.numeric(assembly, target, q, false),
+                };
+                // Where axes fall together angles are open, of which one value was tried.
+                solved.or_else(|reason| self.numeric(assembly, target, q, false).map_err(|_| reason))
             }
         }
     }
