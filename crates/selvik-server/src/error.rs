@@ -15,7 +15,14 @@ pub struct Problem {
     pub status: u16,
     /// What is wrong and what to do.
     pub detail: String,
+    /// What failed inside: for the log, not for the client.
+    #[serde(skip)]
+    pub cause: Option<String>,
 }
+
+/// What failed inside, on its way to the log.
+#[derive(Debug, Clone)]
+pub struct Cause(pub String);
 
 impl Problem {
     /// A problem of the given status.
@@ -24,7 +31,13 @@ impl Problem {
             title: status.canonical_reason().unwrap_or("Error").to_owned(),
             status: status.as_u16(),
             detail: detail.to_string(),
+            cause: None,
         }
+    }
+
+    /// Something that failed and should not have.
+    fn failed(status: StatusCode, detail: &str, cause: impl std::fmt::Display) -> Self {
+        Self { cause: Some(cause.to_string()), ..Self::new(status, detail) }
     }
 
     /// Something that is not there.
@@ -41,7 +54,11 @@ impl Problem {
 impl From<StoreError> for Problem {
     fn from(error: StoreError) -> Self {
         let status = match &error {
-            StoreError::Database(_) => StatusCode::SERVICE_UNAVAILABLE,
+            StoreError::Database(cause) => {
+                let detail =
+                    "the database does not answer as it should; nothing was changed, try again in a moment";
+                return Self::failed(StatusCode::SERVICE_UNAVAILABLE, detail, cause);
+            }
             StoreError::NoCell => StatusCode::NOT_FOUND,
             StoreError::Conflict { .. } | StoreError::Moved | StoreError::OtherStep { .. } => {
                 StatusCode::CONFLICT
@@ -60,16 +77,21 @@ impl From<FormatError> for Problem {
 
 impl From<tokio::task::JoinError> for Problem {
     fn from(error: tokio::task::JoinError) -> Self {
-        Self::new(StatusCode::INTERNAL_SERVER_ERROR, error)
+        let detail = "this went wrong inside the server; its log says more under the id of the request";
+        Self::failed(StatusCode::INTERNAL_SERVER_ERROR, detail, error)
     }
 }
 
 impl IntoResponse for Problem {
-    fn into_response(self) -> Response {
+    fn into_response(mut self) -> Response {
+        let cause = self.cause.take();
         let status = StatusCode::from_u16(self.status).unwrap_or(StatusCode::INTERNAL_SERVER_ERROR);
         let mut response = (status, Json(self)).into_response();
         let kind = HeaderValue::from_static("application/problem+json");
         response.headers_mut().insert(header::CONTENT_TYPE, kind);
+        if let Some(cause) = cause {
+            response.extensions_mut().insert(Cause(cause));
+        }
         response
     }
 }

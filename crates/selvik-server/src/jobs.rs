@@ -73,6 +73,11 @@ impl Jobs {
         self.0.lock().expect("not poisoned").get(&job).map(|s| s.progress.stop()).is_some()
     }
 
+    /// Asks all jobs to stop.
+    pub fn stop_all(&self) {
+        self.0.lock().expect("not poisoned").values().for_each(|s| s.progress.stop());
+    }
+
     /// The sweep of a cell that runs now.
     pub fn of_cell(&self, cell: Uuid) -> Option<RunningJob> {
         let running = self.0.lock().expect("not poisoned");

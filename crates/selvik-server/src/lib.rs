@@ -3,6 +3,7 @@
 //! Knows the job only through the core: every number it answers with is computed there.
 
 mod api;
+mod edges;
 mod error;
 mod guard;
 mod imports;
@@ -15,8 +16,11 @@ use std::collections::HashMap;
 use std::sync::{Arc, Mutex};
 
 use axum::Router;
+use axum::extract::State;
 use selvik_store::Store;
 use tower_http::compression::{CompressionLayer, CompressionLevel};
+use tower_http::request_id::{MakeRequestUuid, PropagateRequestIdLayer, SetRequestIdLayer};
+use tower_http::trace::TraceLayer;
 use uuid::Uuid;
 
 pub use api::openapi;
@@ -52,6 +56,11 @@ impl App {
         }
     }
 
+    /// Ends all sweeps, as before the server does.
+    pub fn stop_work(&self) {
+        self.jobs.stop_all();
+    }
+
     /// The turn to change a cell.
     fn turn(&self, id: Uuid) -> Arc<tokio::sync::Mutex<()>> {
         Arc::clone(self.turns.lock().expect("not poisoned").entry(id).or_default())
@@ -59,13 +68,25 @@ impl App {
 
     /// Everything the server answers to.
     pub fn router(self, hosts: AllowedHosts) -> Router {
-        let (api, _) = api::router().split_for_parts();
+        let (api, description) = api::router().split_for_parts();
+        let described = axum::Json(description);
         api.route("/api/live", axum::routing::any(live::socket))
+            .route("/api/openapi.json", axum::routing::get(move || async { described }))
+            .route("/healthz", axum::routing::get(health))
             .fallback(pages::page)
-            .layer(axum::extract::DefaultBodyLimit::max(1 << 30))
             // Meshes are many megabytes and the way is short: a little smaller at once is better than small later.
             .layer(CompressionLayer::new().quality(CompressionLevel::Fastest))
             .layer(axum::middleware::from_fn_with_state(hosts, guard::guard))
+            .layer(axum::middleware::from_fn(edges::tell))
+            .layer(TraceLayer::new_for_http())
+            .layer(PropagateRequestIdLayer::new(edges::REQUEST_ID))
+            .layer(SetRequestIdLayer::new(edges::REQUEST_ID, MakeRequestUuid))
             .with_state(self)
     }
+}
+
+/// Whether the server and its database answer.
+async fn health(State(app): State<App>) -> Result<&'static str, error::Problem> {
+    app.store.answers().await?;
+    Ok("the server and its database answer\n")
 }

@@ -7,6 +7,7 @@ use std::time::{Duration, Instant};
 
 use reqwest::multipart::{Form, Part};
 use reqwest::{Client, StatusCode};
+use selvik_formats::package::MoveDocument;
 use serde_json::{Value, json};
 use support::Server;
 
@@ -333,6 +334,71 @@ async fn an_edit_beside_an_import_succeeds_and_a_stale_sweep_ends() {
     assert_eq!((&last["findings"], &last["lost"]), (&Value::Null, &json!(false)));
 }
 
+/// Every refusal is a problem document with what is wrong, also those that the framework makes; every answer has an id.
+#[tokio::test]
+async fn every_refusal_is_a_problem_document() {
+    let server = Server::start().await;
+    let id = server.with(&support::small_cell()).await;
+    let at = |path: &str| format!("{}{path}", server.url);
+    let edits = format!("/api/cells/{id}/edits");
+    let client = Client::new();
+    let large = vec![b' '; 3 << 20];
+    let requests = [
+        ("no such cell", client.get(at("/api/cells/00000000-0000-7000-8000-000000000000")), 404),
+        ("no id", client.get(at("/api/cells/none")), 400),
+        ("nothing there", client.get(at("/api/nothing")), 404),
+        ("no such method", client.patch(at("/api/cells")), 405),
+        ("no JSON", client.post(at(&edits)).header("content-type", "application/json").body("{"), 400),
+        ("JSON of another kind", client.post(at(&edits)).json(&json!({ "edit": 3 })), 422),
+        ("no kind at all", client.post(at(&edits)).body("{}"), 415),
+        ("too large", client.post(at(&edits)).header("content-type", "application/json").body(large), 413),
+        ("no query", client.get(at(&format!("/api/cells/{id}/poses"))), 400),
+    ];
+    for (what, request, status) in requests {
+        let answer = request.send().await.expect("an answer");
+        assert_eq!(answer.status().as_u16(), status, "{what}");
+        assert_eq!(answer.headers()["content-type"], "application/problem+json", "{what}");
+        assert!(!answer.headers()["x-request-id"].is_empty(), "{what}");
+        if status == 405 {
+            assert!(answer.headers().contains_key("allow"));
+        }
+        let problem: Value = answer.json().await.expect("JSON");
+        assert_eq!(problem["status"], status, "{what}");
+        assert!(problem["detail"].as_str().is_some_and(|d| d.len() > 8), "{what}: {problem}");
+    }
+    let health = client.get(at("/healthz")).send().await.expect("an answer");
+    assert_eq!(health.status(), StatusCode::OK);
+    let described = server.get("/api/openapi.json").await;
+    assert!(described["paths"]["/api/cells"]["get"].is_object(), "{described}");
+}
+
+/// A path of a hundred thousand seconds is sent in parts, and a reach along it is no longer than that of a short one.
+#[tokio::test]
+async fn a_long_wait_makes_no_long_answer() {
+    let mut package = selvik_demo::demo_package();
+    let mut document = selvik_formats::package::read_document(&package).expect("readable");
+    let mut waits = document.programs.iter_mut().flat_map(|p| &mut p.moves).filter_map(|m| match m {
+        MoveDocument::Wait { seconds } => Some(seconds),
+        _ => None,
+    });
+    *waits.next().expect("it waits somewhere") = 90_000.0;
+    drop(waits);
+    package.insert("cell.json", selvik_formats::package::write_document(&document)).expect("a plain name");
+    let server = Server::start().await;
+    let id = server.with(&package).await;
+    let cell = server.get(&format!("/api/cells/{id}")).await;
+    let (duration, nodes) =
+        (cell["path"]["duration_s"].as_f64(), cell["moving_nodes"].as_array().map(Vec::len));
+    assert!(duration.is_some_and(|d| d > 80_000.0), "{duration:?}");
+    for (part, samples) in [(0, 1001), (4000, 1001), (1_000_000, 0)] {
+        let url = format!("{}/api/cells/{id}/track?part={part}", server.url);
+        let bytes = Client::new().get(url).send().await.expect("an answer").bytes().await.expect("bytes");
+        assert_eq!(Some(bytes.len()), nodes.map(|n| n * samples * 28), "part {part}");
+    }
+    let reach = server.get(&format!("/api/cells/{id}/reach?from=r1&to=tcp-nozzle")).await;
+    assert!(reach["straight_mm"].as_array().is_some_and(|values| values.len() < 40_000));
+}
+
 /// The binary as scripts use it: exit codes, JSON, and bad input.
 #[test]
 fn the_command_line_checks_queries_and_refuses() {
@@ -375,6 +441,23 @@ fn the_command_line_checks_queries_and_refuses() {
     let (_, out, _) = run(&args.iter().map(String::as_str).collect::<Vec<_>>());
     let poses: Value = serde_json::from_str(&out).expect("JSON");
     let xyz = &poses["items"]["tcp-nozzle"]["xyz_mm"];
+    // Joint values, path times and the document itself are taken everywhere; who has read enough may go.
+    let document = folder.path().join("cell.json");
+    let (code, out, error) = run(&[
+        "query",
+        document.to_str().expect("a path"),
+        "distance",
+        "r1",
+        "rack",
+        "--at-s",
+        "3",
+        "--joint",
+        "r1/j1=-20",
+    ]);
+    assert!(code == Some(0) && out.contains("distance_mm"), "{error}");
+    let pipe = format!("{} query {package} poses | head -c 1", env!("CARGO_BIN_EXE_selvik"));
+    let piped = Command::new("bash").args(["-o", "pipefail", "-c", &pipe]).output().expect("it runs");
+    assert!(piped.status.success() && piped.stderr.is_empty(), "{piped:?}");
     let near = |i: usize, x: f64| (xyz[i].as_f64().expect("a number") - x).abs() < 1e-6;
     assert!(near(0, 700.0) && near(1, 100.0) && near(2, 1100.0), "{xyz}");
     let (code, out, _) = run(&["query", package, "distance", "rack", "cabinet"]);

@@ -157,3 +157,29 @@ async fn killed_in_the_middle_of_an_import_the_server_has_all_of_it_or_nothing()
         whole = cells.len();
     }
 }
+
+/// Told to end, it does at once, also while it sweeps and while a page holds its socket.
+#[tokio::test(flavor = "multi_thread")]
+async fn told_to_end_it_does_within_two_seconds() {
+    let mut server = Killed::start(&cluster::database());
+    let package = selvik_demo::demo_package();
+    let form = Form::new().part("file", Part::bytes(package.to_zip()).file_name("demo.zip"));
+    let made = json_of(Client::new().post(format!("{}/api/cells", server.url)).multipart(form)).await;
+    let id = made.expect("stored")["id"].as_str().expect("an id").to_owned();
+    let live = server.url.replace("http", "ws") + "/api/live";
+    let (socket, _) = tokio_tungstenite::connect_async(live).await.expect("a socket");
+    let sweep = format!("{}/api/cells/{id}/sweep", server.url);
+    json_of(Client::new().post(&sweep)).await.expect("it sweeps");
+    let start = std::time::Instant::now();
+    let ended = Command::new("kill").arg(server.process.id().to_string()).status().expect("kill runs");
+    assert!(ended.success());
+    let code = loop {
+        if let Some(code) = server.process.try_wait().expect("it is asked") {
+            break code;
+        }
+        assert!(start.elapsed() < Duration::from_secs(2), "it goes on");
+        tokio::time::sleep(Duration::from_millis(20)).await;
+    };
+    assert!(code.success(), "{code}");
+    drop(socket);
+}

@@ -8,9 +8,9 @@ mod cells;
 mod edits;
 pub mod schema;
 
-use diesel_async::AsyncPgConnection;
 use diesel_async::pooled_connection::AsyncDieselConnectionManager;
 use diesel_async::pooled_connection::deadpool::{Object, Pool};
+use diesel_async::{AsyncPgConnection, RunQueryDsl};
 use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
 use selvik_formats::FormatError;
 
@@ -89,6 +89,15 @@ impl Store {
         .await
         .map_err(|e| broken(&e))?;
         Ok(Self { pool })
+    }
+
+    /// Whether the database answers.
+    ///
+    /// # Errors
+    /// [`StoreError::Database`] when it does not.
+    pub async fn answers(&self) -> Result<(), StoreError> {
+        diesel::sql_query("SELECT 1").execute(&mut self.connection().await?).await?;
+        Ok(())
     }
 
     async fn connection(&self) -> Result<Object<AsyncPgConnection>, StoreError> {

@@ -4,8 +4,11 @@ import { computed, ref, shallowRef } from 'vue'
 import { answer, api, bytes } from '../api/client'
 import { useCell } from '../cells/cellStore'
 
-/** Poses a second in a track, as the server sends them. */
+/** Poses a second in a track and seconds in a part of it, as the server sends them. */
 const RATE_HZ = 50
+const PART_S = 20
+/** So many parts are kept: over ten minutes. */
+const KEPT = 32
 
 /** At which moment of the programs one looks. */
 export const useWhen = defineStore('when', () => {
@@ -13,7 +16,8 @@ export const useWhen = defineStore('when', () => {
   const time = ref(0)
   const playing = ref(false)
   const speed = ref(1)
-  const track = shallowRef<Float32Array>()
+  /** Parts of the track that are here, by their number. */
+  const track = shallowRef<Map<number, Float32Array>>()
   /** Exact poses at a moment that was stopped at. */
   const exact = shallowRef<{ time: number; poses: number[][] }>()
 
@@ -21,13 +25,36 @@ export const useWhen = defineStore('when', () => {
   /** The moment of which everything is shown exactly: it follows while playing at a tenth of a second. */
   const shownTime = computed(() => (playing.value ? Math.round(time.value * 10) / 10 : time.value))
 
+  const partAt = (at: number) => Math.floor(at / PART_S)
+  const fetchPart = async (part: number) => new Float32Array(await bytes(`/api/cells/${cell.cell!.id}/track?part=${part}`))
+  /** Counts the paths that were shown: what was asked of one before is not drawn. */
+  let round = 0
+  const coming = new Set<number>()
   async function load() {
+    const mine = ++round
+    coming.clear()
     track.value = undefined
     const path = cell.cell?.path
     if (path && !path.fault && path.duration_s > 0) {
-      track.value = new Float32Array(await bytes(`/api/cells/${cell.cell!.id}/track`))
+      const first = partAt(Math.min(time.value, path.duration_s))
+      const data = await fetchPart(first)
+      if (mine === round) track.value = new Map([[first, data]])
     }
     if (time.value > duration.value) time.value = 0
+  }
+  /** Sees to it that a part of the track comes; it is drawn when it is here. */
+  async function want(part: number) {
+    if (!track.value || track.value.has(part) || coming.has(part) || part * PART_S > duration.value) return
+    const mine = round
+    coming.add(part)
+    try {
+      const data = await fetchPart(part)
+      if (mine === round) track.value = new Map([...track.value.entries(), [part, data] as const].slice(-KEPT))
+    } catch {
+      // It is asked for again when it is needed.
+    } finally {
+      if (mine === round) coming.delete(part)
+    }
   }
 
   function goTo(to: number) {
@@ -54,6 +81,7 @@ export const useWhen = defineStore('when', () => {
       return
     }
     time.value = next
+    void want(partAt(next) + 1)
     requestAnimationFrame(tick)
   }
   function play() {
@@ -73,10 +101,14 @@ export const useWhen = defineStore('when', () => {
   function posesNow(): ArrayLike<number>[] {
     const nodes = cell.cell?.moving_nodes.length ?? 0
     if (exact.value?.time === time.value && exact.value.poses.length === nodes) return exact.value.poses
-    const data = track.value
-    if (!data) return []
+    const part = partAt(time.value)
+    const data = track.value?.get(part)
+    if (!data?.length || !nodes) {
+      void want(part)
+      return exact.value?.poses.length === nodes ? exact.value.poses : []
+    }
     const count = data.length / 7 / nodes
-    const at = Math.min(count - 1, time.value * RATE_HZ)
+    const at = Math.min(count - 1, (time.value - part * PART_S) * RATE_HZ)
     const [first, share] = [Math.floor(at), at - Math.floor(at)]
     const second = Math.min(count - 1, first + 1)
     return Array.from({ length: nodes }, (_, n) => {

@@ -13,10 +13,13 @@ pub(super) fn read_gltf(files: &PackageFiles, name: &str, bytes: &[u8]) -> Resul
     let file = guarded(name, || gltf::Gltf::from_slice(bytes).map_err(|e| fail(&e)))?;
     let buffers =
         file.buffers().map(|b| buffer(files, name, &b, file.blob.as_deref())).collect::<Result<Vec<_>>>()?;
+    let there = bytes.len() + buffers.iter().map(Vec::len).sum::<usize>();
+    file.accessors().try_for_each(|a| fits(name, &a, there))?;
     let scene = file.default_scene().or_else(|| file.scenes().next());
     let scene = scene.ok_or_else(|| fail(&"has no scene"))?;
     let globals = poses(name, &file, &scene)?;
     let mut soup = Vec::new();
+    let mut budget = Budget { name, vertices: VERTICES.max(there), triangles: TRIANGLES.max(there / 4) };
     for (index, global) in globals.iter().enumerate() {
         let (Some(global), Some(node)) = (global, file.nodes().nth(index)) else { continue };
         let Some(mesh) = node.mesh() else { continue };
@@ -27,13 +30,60 @@ pub(super) fn read_gltf(files: &PackageFiles, name: &str, bytes: &[u8]) -> Resul
         let bones = node.skin().map(|skin| bones(&skin, &buffers, &globals));
         let placing = Placing { name, buffers: &buffers, node: *global, bones };
         for primitive in mesh.primitives() {
+            budget.spend(&primitive)?;
             guarded(name, || placing.triangles(&primitive, &mut soup))?;
-            if soup.len() > 50_000_000 {
-                return Err(fail(&"has more than 50 million triangles"));
-            }
         }
     }
     TriangleMesh::from_soup(soup).map_err(|e| fail(&e))
+}
+
+/// However small the file, meshes that are used again and again may have so many vertices and triangles in all; of large files
+/// a vertex for each byte and a triangle for every four.
+const VERTICES: usize = 20_000_000;
+const TRIANGLES: usize = 5_000_000;
+
+/// Whether the entries that an accessor counts are among the bytes that are there, before room is made for them.
+fn fits(name: &str, accessor: &gltf::Accessor<'_>, there: usize) -> Result<()> {
+    let (count, size) = (accessor.count(), accessor.size());
+    let room = match accessor.view() {
+        Some(view) => {
+            let stride = view.stride().unwrap_or(size).max(1);
+            view.length().saturating_sub(accessor.offset() + size) / stride + 1
+        }
+        // Nothing but zeros, some of them replaced.
+        None => there,
+    };
+    if count > room {
+        let place = format!("accessor {}", accessor.index());
+        return Err(FormatError::at(
+            name,
+            place,
+            format!("counts {count} entries, but there is room for {room}"),
+        ));
+    }
+    Ok(())
+}
+
+/// What may still be made of a file.
+struct Budget<'a> {
+    name: &'a str,
+    vertices: usize,
+    triangles: usize,
+}
+
+impl Budget<'_> {
+    fn spend(&mut self, primitive: &gltf::Primitive<'_>) -> Result<()> {
+        let vertices = primitive.get(&gltf::Semantic::Positions).map_or(0, |a| a.count());
+        let corners = primitive.indices().map_or(vertices, |a| a.count());
+        let triangles = if primitive.mode() == gltf::mesh::Mode::Triangles { corners / 3 } else { corners };
+        let left = (self.vertices.checked_sub(vertices), self.triangles.checked_sub(triangles));
+        let (Some(vertices), Some(triangles)) = left else {
+            let message = "uses its meshes so often that they become too many; join what is the same, or bring it in parts";
+            return Err(FormatError::file(self.name, message));
+        };
+        (self.vertices, self.triangles) = (vertices, triangles);
+        Ok(())
+    }
 }
 
 fn buffer(
@@ -243,6 +293,37 @@ mod tests {
         if lifted == 0.0 && mode == 5 {
             assert!((0..2).all(|t| mesh.area_vector(t).y < 0.0));
         }
+    }
+
+    /// Two thousand million vertices in a few hundred bytes: all zeros, or behind the end of what is there.
+    #[rstest::rstest]
+    #[case::of_a_view(r#""bufferView":0,"#)]
+    #[case::of_nothing("")]
+    fn counts_beyond_the_bytes_are_refused_before_room_is_made(#[case] view: &str) {
+        let text = triangle(&bytes(), 36);
+        let text = text.replace(
+            r#""bufferView":0,"componentType":5126,"count":3"#,
+            &format!(r#"{view}"componentType":5126,"count":2000000000"#),
+        );
+        let error = read_gltf(&PackageFiles::default(), "t.gltf", text.as_bytes()).unwrap_err().to_string();
+        assert!(error.contains("accessor 0: counts 2000000000 entries"), "{error}");
+    }
+
+    /// A mesh of a million vertices used by three hundred primitives.
+    #[test]
+    fn meshes_used_without_end_are_refused_at_once() {
+        let one = r#"{"attributes":{"POSITION":0}}"#;
+        let many = vec![one; 300].join(",");
+        let vertices = 1_000_000;
+        let buffer = vec![0u8; vertices * 12];
+        let text = triangle(&buffer, buffer.len())
+            .replace(one, &many)
+            .replace("\"count\":3", &format!("\"count\":{vertices}"));
+        let text = text.replace("\"byteLength\":36", &format!("\"byteLength\":{}", buffer.len()));
+        let start = std::time::Instant::now();
+        let error = read_gltf(&PackageFiles::default(), "t.gltf", text.as_bytes()).unwrap_err().to_string();
+        assert!(error.contains("so often"), "{error}");
+        assert!(start.elapsed().as_secs() < 30);
     }
 
     #[test]

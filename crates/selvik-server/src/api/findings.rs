@@ -86,8 +86,9 @@ pub struct ReachSeries {
     vertical_mm: Vec<f64>,
 }
 
-/// Values a second in a reach series.
+/// Values a second in a reach series, and how many there are at most: of a longer path fewer a second.
 const RATE_HZ: f64 = 50.0;
+const MOST: f64 = 30_000.0;
 
 /// The distance between two frames along the path, 50 a second.
 #[utoipa::path(get, path = "/api/cells/{id}/reach", params(("id" = Uuid, Path), ReachQuery),
@@ -106,11 +107,12 @@ pub async fn reach(
     };
     let line = ReachLine { from: node(&query.from)?, to: node(&query.to)? };
     let duration = cell.path.as_ref().map_or(0.0, selvik_core::program::Path::duration);
-    let steps = (duration * RATE_HZ).ceil() as usize;
+    let step_s = (duration / MOST).max(1.0 / RATE_HZ);
+    let steps = (duration / step_s).ceil() as usize;
     let reaches: Vec<_> =
-        (0..=steps).map(|i| line.at(assembly, &cell.joints_at(Some(i as f64 / RATE_HZ)))).collect();
+        (0..=steps).map(|i| line.at(assembly, &cell.joints_at(Some(i as f64 * step_s)))).collect();
     Ok(Json(ReachSeries {
-        step_s: 1.0 / RATE_HZ,
+        step_s,
         straight_mm: reaches.iter().map(|r| r.straight * 1e3).collect(),
         horizontal_mm: reaches.iter().map(|r| r.horizontal * 1e3).collect(),
         vertical_mm: reaches.iter().map(|r| r.vertical * 1e3).collect(),

@@ -8,7 +8,9 @@ use axum::extract::{Multipart, Path, State};
 use axum::http::StatusCode;
 use selvik_formats::Workcell;
 use selvik_formats::bring::{Choice, items_of};
-use selvik_formats::package::{CELL_FILE, CellDocument, Edit, FORMAT, PackageFiles, read_document};
+use selvik_formats::package::{
+    CELL_FILE, CellDocument, Edit, FORMAT, MAX_TOTAL_BYTES, PackageFiles, read_document,
+};
 use selvik_store::StoredCell;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -34,6 +36,10 @@ pub struct Upload {
     file: Vec<u8>,
 }
 
+fn is_zip(name: &str) -> bool {
+    name.to_ascii_lowercase().ends_with(".zip")
+}
+
 /// The files of an upload. Zips are unpacked; a folder round everything is taken off.
 pub async fn received(mut upload: Multipart) -> Result<PackageFiles, Problem> {
     let mut parts: Vec<(String, Vec<u8>)> = Vec::new();
@@ -48,9 +54,14 @@ pub async fn received(mut upload: Multipart) -> Result<PackageFiles, Problem> {
     }
     let unpacked = tokio::task::spawn_blocking(move || -> Result<_, Problem> {
         let mut files = PackageFiles::default();
+        let loose = parts.iter().filter(|(name, _)| !is_zip(name)).map(|(_, content)| content.len() as u64);
+        let mut left = MAX_TOTAL_BYTES.saturating_sub(loose.sum());
         for (name, content) in parts {
-            if name.to_ascii_lowercase().ends_with(".zip") {
-                files.extend(&PackageFiles::from_zip(&content)?);
+            if is_zip(&name) {
+                // All zips of one upload share what may be unpacked.
+                let unpacked = PackageFiles::from_zip_within(&content, left)?;
+                left -= unpacked.iter().map(|(_, content)| content.len() as u64).sum::<u64>();
+                files.extend(&unpacked);
             } else {
                 files.insert(name.trim_start_matches('/'), content)?;
             }

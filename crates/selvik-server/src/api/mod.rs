@@ -9,6 +9,7 @@ mod imports;
 mod looking;
 mod picture;
 
+use axum::extract::DefaultBodyLimit;
 use utoipa::OpenApi;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
@@ -19,10 +20,23 @@ use crate::App;
 #[openapi(info(title = "Selvik", description = "Robot workcells: looking, clearance and reach."))]
 struct Description;
 
+/// Files come in up to this, everything else up to that, bytes.
+const FILES: usize = 1 << 30;
+const DOCUMENT: usize = 2 << 20;
+
 /// All routes with their description.
 pub fn router() -> OpenApiRouter<App> {
-    OpenApiRouter::with_openapi(Description::openapi())
+    let files = OpenApiRouter::new()
         .routes(routes!(cells::list_cells, cells::import_cell))
+        .routes(routes!(imports::begin_import))
+        .routes(routes!(imports::add_files))
+        .layer(DefaultBodyLimit::max(FILES));
+    let rest = documents().layer(DefaultBodyLimit::max(DOCUMENT));
+    OpenApiRouter::with_openapi(Description::openapi()).merge(files).merge(rest)
+}
+
+fn documents() -> OpenApiRouter<App> {
+    OpenApiRouter::new()
         .routes(routes!(cells::get_cell, cells::delete_cell))
         .routes(routes!(cells::new_cell))
         .routes(routes!(cells::restore_cell))
@@ -30,9 +44,7 @@ pub fn router() -> OpenApiRouter<App> {
         .routes(routes!(cells::thumbnail, cells::keep_thumbnail))
         .routes(routes!(cells::export_cell))
         .routes(routes!(export::export_items))
-        .routes(routes!(imports::begin_import))
         .routes(routes!(imports::import_state, imports::stop_import))
-        .routes(routes!(imports::add_files))
         .routes(routes!(imports::store_import))
         .routes(routes!(edits::edit_cell))
         .routes(routes!(edits::deletion))

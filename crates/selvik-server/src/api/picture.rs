@@ -17,8 +17,9 @@ use crate::App;
 use crate::error::Problem;
 use crate::open_cell::OpenCell;
 
-/// Poses a second in a track.
+/// Poses a second in a track, and how much of it is sent at a time, s.
 const TRACK_RATE_HZ: f64 = 50.0;
+const PART_S: f64 = 20.0;
 
 /// x, y, z (m), quaternion x, y, z, w.
 pub fn flat(pose: &Pose) -> [f64; 7] {
@@ -65,19 +66,31 @@ pub async fn small_meshes(State(app): State<App>, Path(id): Path<Uuid>) -> Resul
     Ok(([(header::CONTENT_TYPE, "application/octet-stream")], bytes).into_response())
 }
 
-/// Poses of the moving coordinate systems along the path, 50 a second, the last at its end: for each
-/// instant and node 7 × f32, little-endian.
-#[utoipa::path(get, path = "/api/cells/{id}/track", params(("id" = Uuid, Path)),
+/// Which part of a track.
+#[derive(Deserialize, IntoParams)]
+pub struct TrackPart {
+    /// Counted from 0; each is 20 s long.
+    part: u32,
+}
+
+/// Poses of the moving coordinate systems during a part of the path, 50 a second, its first and last instant included: for
+/// each instant and each of them x, y, z (m), quaternion x, y, z, w as f32, little-endian. Empty behind the end of the path.
+#[utoipa::path(get, path = "/api/cells/{id}/track", params(("id" = Uuid, Path), TrackPart),
     responses((status = 200, content_type = "application/octet-stream"), (status = 422, body = Problem)))]
-pub async fn track(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Response, Problem> {
+pub async fn track(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Query(TrackPart { part }): Query<TrackPart>,
+) -> Result<Response, Problem> {
     let cell = app.cell(id).await?;
     cell.path()?;
     let bytes = tokio::task::spawn_blocking(move || {
         let path = cell.path.as_ref().expect("asked before");
         let nodes = moving_nodes(&cell);
-        let steps = (path.duration() * TRACK_RATE_HZ).ceil() as usize;
+        let last = (path.duration() * TRACK_RATE_HZ).ceil() as u64;
+        let first = u64::from(part) * (PART_S * TRACK_RATE_HZ) as u64;
         let mut bytes = Vec::new();
-        for step in 0..=steps {
+        for step in first..=last.min(first + (PART_S * TRACK_RATE_HZ) as u64) {
             let poses = cell.workcell.assembly.poses(&path.at(step as f64 / TRACK_RATE_HZ));
             for &node in &nodes {
                 bytes.extend(flat(&poses[node]).iter().flat_map(|&x| (x as f32).to_le_bytes()));

@@ -6,7 +6,7 @@ mod query;
 use std::path::{Path, PathBuf};
 
 use clap::{Parser, Subcommand};
-use selvik_formats::package::PackageFiles;
+use selvik_formats::package::{CELL_FILE, PackageFiles};
 use selvik_formats::{FormatError, Workcell};
 
 pub use check::check;
@@ -93,6 +93,11 @@ pub enum Command {
 pub fn open_package(path: &Path) -> Result<PackageFiles, FormatError> {
     if path.is_dir() {
         return PackageFiles::from_folder(path);
+    }
+    // Who names the document means the folder it lies in.
+    if path.file_name().is_some_and(|name| name == CELL_FILE) {
+        let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
+        return PackageFiles::from_folder(folder);
     }
     let bytes = std::fs::read(path).map_err(|e| FormatError::file(path.display().to_string(), e))?;
     PackageFiles::from_zip(&bytes)

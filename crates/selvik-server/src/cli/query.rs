@@ -1,6 +1,6 @@
 use std::path::Path;
 
-use clap::Subcommand;
+use clap::{Args, Subcommand};
 use indexmap::IndexMap;
 use selvik_core::cell::ItemId;
 use selvik_core::clearance::{Limit, Side, distance};
@@ -15,17 +15,33 @@ use serde_json::{Value, json};
 
 use super::open_workcell;
 
+/// Where all joints are: at rest, at a path time, and some of them where it is said.
+#[derive(Args)]
+pub struct When {
+    /// Path time; at rest if absent.
+    #[arg(long)]
+    at_s: Option<f64>,
+    /// A joint value `item/joint=degrees-or-mm`; may be repeated.
+    #[arg(long = "joint", value_parser = named_value, allow_hyphen_values = true)]
+    joints: Vec<(String, f64)>,
+}
+
+impl When {
+    /// The cell's joint vector, rad or m.
+    fn joints(&self, workcell: &Workcell) -> Result<Vec<f64>, String> {
+        let named: IndexMap<String, f64> = self.joints.iter().cloned().collect();
+        workcell.joints_from(&joints_at(workcell, self.at_s)?, &named).map_err(|e| e.to_string())
+    }
+}
+
 /// What can be asked.
 #[derive(Subcommand)]
 pub enum Query {
-    /// World poses of all items and links, at rest, at a path time, or for joint values.
+    /// World poses of all items and links.
     Poses {
-        /// Path time.
-        #[arg(long)]
-        at_s: Option<f64>,
-        /// A joint value `item/joint=degrees-or-mm`; may be repeated.
-        #[arg(long = "joint", value_parser = named_value)]
-        joints: Vec<(String, f64)>,
+        /// When.
+        #[command(flatten)]
+        when: When,
     },
     /// Joint values that take a frame to a pose in the world.
     Inverse {
@@ -41,16 +57,19 @@ pub enum Query {
         /// `roll,pitch,yaw` in degrees.
         #[arg(long, value_parser = three, allow_hyphen_values = true, default_value = "0,0,0")]
         rpy_deg: [f64; 3],
+        /// From where the nearest values are sought, and where all other joints are.
+        #[command(flatten)]
+        when: When,
     },
-    /// The exact distance between two items (with all their links) at a path time.
+    /// The exact distance between two items (with all their links).
     Distance {
         /// Id of one item; `item/link` for one link.
         a: String,
         /// Id of the other.
         b: String,
-        /// Path time; at rest if absent.
-        #[arg(long)]
-        at_s: Option<f64>,
+        /// When.
+        #[command(flatten)]
+        when: When,
     },
     /// The loops in which a plane cuts an item.
     Section {
@@ -62,9 +81,9 @@ pub enum Query {
         /// Its normal, `x,y,z`.
         #[arg(long, value_parser = three, allow_hyphen_values = true)]
         normal: [f64; 3],
-        /// Path time; at rest if absent.
-        #[arg(long)]
-        at_s: Option<f64>,
+        /// When.
+        #[command(flatten)]
+        when: When,
     },
     /// Length of the path, its knots and when which move runs.
     Path,
@@ -89,17 +108,13 @@ fn three(text: &str) -> Result<[f64; 3], String> {
 pub fn query(path: &Path, query: &Query) -> Result<Value, String> {
     let workcell = open_workcell(path)?;
     match query {
-        Query::Poses { at_s, joints } => {
-            let named: IndexMap<String, f64> = joints.iter().cloned().collect();
-            let q = workcell.joints_from(&joints_at(&workcell, *at_s)?, &named).map_err(|e| e.to_string())?;
-            Ok(poses(&workcell, &q))
-        }
-        Query::Inverse { robot, tcp, xyz_mm, rpy_deg } => {
+        Query::Poses { when } => Ok(poses(&workcell, &when.joints(&workcell)?)),
+        Query::Inverse { robot, tcp, xyz_mm, rpy_deg, when } => {
             let item = |id: &str| item_position(&workcell, id);
             let tip = workcell.assembly.item_node(item(tcp)?);
             let arm = Arm::new(&workcell.assembly, item(robot)?, tip).map_err(|e| e.to_string())?;
             let target = PoseDocument { xyz_mm: *xyz_mm, rpy_deg: *rpy_deg }.to_pose();
-            Ok(match arm.solve(&workcell.assembly, &target, &workcell.rest) {
+            Ok(match arm.solve(&workcell.assembly, &target, &when.joints(&workcell)?) {
                 Ok(solutions) => json!({
                     "solutions": solutions.iter().map(|s| json!({
                         "posture": s.configuration.map(|c| c.to_string()),
@@ -111,12 +126,12 @@ pub fn query(path: &Path, query: &Query) -> Result<Value, String> {
                 Err(reason) => json!({ "solutions": [], "reason": reason.to_string() }),
             })
         }
-        Query::Distance { a, b, at_s } => {
-            let q = joints_at(&workcell, *at_s)?;
+        Query::Distance { a, b, when } => {
+            let q = when.joints(&workcell)?;
             between(&workcell, &q, &bodies(&workcell, a)?, &bodies(&workcell, b)?)
         }
-        Query::Section { item, point_mm, normal, at_s } => {
-            let q = joints_at(&workcell, *at_s)?;
+        Query::Section { item, point_mm, normal, when } => {
+            let q = when.joints(&workcell)?;
             let point = Point::from(point_mm.map(|x| x * 1e-3));
             let plane = Plane::through(&point, &Vector::from(*normal));
             let plane = plane.ok_or("the normal has no direction")?;
