@@ -326,7 +326,7 @@ fn on_a_track(rows: &[([f64; 3], [f64; 3], JointKind)]) -> Assembly {
         surface,
     };
     let upright = pose_from_rpy([0.0; 3], [0.0, -std::f64::consts::FRAC_PI_2, 0.0]);
-    let items = vec![
+    let items = [
         item("arm", Some("track"), Some("carriage".to_owned()), upright, None),
         item(
             "tcp",

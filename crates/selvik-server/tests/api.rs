@@ -306,8 +306,10 @@ async fn two_servers_on_one_database_agree() {
     assert_eq!(revision(&other).await, Some(first + 1));
     assert_eq!(other.post(&edits, place(300, first + 1)).await.0, 200);
     assert_eq!(revision(&one).await, Some(first + 2));
-    let (_, undone) = one.post(&format!("/api/cells/{id}/undo"), json!({})).await;
-    assert_eq!(undone["status"].as_u64().unwrap_or(200), 200, "{undone}");
+    let cell = one.get(&format!("/api/cells/{id}")).await;
+    let step = json!({ "step": cell["undo"]["step"] });
+    let (status, undone) = one.post(&format!("/api/cells/{id}/undo"), step).await;
+    assert_eq!((status, undone["revision"].as_i64()), (200, Some(first + 3)), "{undone}");
 }
 
 #[tokio::test]
@@ -452,7 +454,7 @@ fn the_command_line_checks_queries_and_refuses() {
         "--at-s",
         "3",
         "--joint",
-        "r1/j1=-20",
+        "r1/joint_1=-20",
     ]);
     assert!(code == Some(0) && out.contains("distance_mm"), "{error}");
     let pipe = format!("{} query {package} poses | head -c 1", env!("CARGO_BIN_EXE_selvik"));

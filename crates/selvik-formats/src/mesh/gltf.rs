@@ -298,7 +298,9 @@ mod tests {
     /// Two thousand million vertices in a few hundred bytes: all zeros, or behind the end of what is there.
     #[rstest::rstest]
     #[case::of_a_view(r#""bufferView":0,"#)]
-    #[case::of_nothing("")]
+    #[case::of_zeros(
+        r#""sparse":{"count":1,"indices":{"bufferView":0,"componentType":5125},"values":{"bufferView":0}},"#
+    )]
     fn counts_beyond_the_bytes_are_refused_before_room_is_made(#[case] view: &str) {
         let text = triangle(&bytes(), 36);
         let text = text.replace(
