@@ -35,7 +35,7 @@ test: setup lint
 lint: setup web
 	cargo fmt --check
 	cargo clippy --workspace --all-targets -q -- -D warnings
-	cd web && npx vue-tsc --noEmit && npx eslint --max-warnings 0 src
+	cd web && npx vue-tsc --noEmit && npx eslint --max-warnings 0 src && npx prettier --log-level warn --check src
 
 web: web/dist/index.html
 

@@ -23,7 +23,13 @@ function go(path: string) {
 
 <template>
   <v-app>
-    <CellWorkspace v-if="cellId()" :id="cellId()!" :key="cellId()" @leave="go('/')" @open="(id) => go(`/cells/${id}`)" />
+    <CellWorkspace
+      v-if="cellId()"
+      :id="cellId()!"
+      :key="cellId()"
+      @leave="go('/')"
+      @open="(id) => go(`/cells/${id}`)"
+    />
     <CellList v-else @open="(id) => go(`/cells/${id}`)" />
   </v-app>
 </template>

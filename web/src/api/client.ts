@@ -22,13 +22,18 @@ export const api = createClient<paths>({ baseUrl: '/' })
 
 /** What the server refused, in its own sentence. */
 export class Refused extends Error {
-  constructor(message: string, readonly status: number) {
+  constructor(
+    message: string,
+    readonly status: number,
+  ) {
     super(message)
   }
 }
 
 /** The answer, or an error with the server's sentence. */
-export async function answer<T>(request: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
+export async function answer<T>(
+  request: Promise<{ data?: T; error?: unknown; response: Response }>,
+): Promise<T> {
   const { data, error, response } = await request.catch(() => {
     throw new Refused('The server does not answer. Is it running?', 0)
   })
@@ -42,6 +47,10 @@ export async function answer<T>(request: Promise<{ data?: T; error?: unknown; re
 /** Binary content. */
 export async function bytes(path: string): Promise<ArrayBuffer> {
   const response = await fetch(path)
-  if (!response.ok) throw new Error(((await response.json().catch(() => ({}))) as { detail?: string }).detail ?? `${response.status}`)
+  if (!response.ok)
+    throw new Error(
+      ((await response.json().catch(() => ({}))) as { detail?: string }).detail ??
+        `${response.status}`,
+    )
   return response.arrayBuffer()
 }

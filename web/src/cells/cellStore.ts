@@ -43,7 +43,11 @@ export const useCell = defineStore('cell', () => {
 
   async function refresh() {
     const id = cell.value?.id
-    const now = id && (await answer(api.GET('/api/cells/{id}', { params: { path: { id } } })).catch(() => undefined))
+    const now =
+      id &&
+      (await answer(api.GET('/api/cells/{id}', { params: { path: { id } } })).catch(
+        () => undefined,
+      ))
     if (now) take(now)
   }
 
@@ -72,12 +76,22 @@ export const useCell = defineStore('cell', () => {
       saving.value = false
     }
   }
-  /** Takes the cell as it is now; what has not changed stays the same object, and is not drawn anew. */
+  /**
+   * Takes the cell as it is now; what has not changed stays the same object, and is not drawn anew.
+   */
   function take(now: Cell) {
     const old = cell.value
     if (old?.id === now.id) {
-      for (const key of ['bodies', 'item_nodes', 'poses', 'frames', 'moving_nodes', 'path'] as const) {
-        if (JSON.stringify(old[key]) === JSON.stringify(now[key])) Object.assign(now, { [key]: old[key] })
+      for (const key of [
+        'bodies',
+        'item_nodes',
+        'poses',
+        'frames',
+        'moving_nodes',
+        'path',
+      ] as const) {
+        if (JSON.stringify(old[key]) === JSON.stringify(now[key]))
+          Object.assign(now, { [key]: old[key] })
       }
     }
     cell.value = now
@@ -86,19 +100,54 @@ export const useCell = defineStore('cell', () => {
   function edit(edit: Edit) {
     return change(() => {
       const { id, revision } = cell.value!
-      return answer(api.POST('/api/cells/{id}/edits', { params: { path: { id } }, body: { base_revision: revision, edit } }))
+      return answer(
+        api.POST('/api/cells/{id}/edits', {
+          params: { path: { id } },
+          body: { base_revision: revision, edit },
+        }),
+      )
     })
   }
   const path = () => ({ path: { id: cell.value!.id } })
   /** Takes back the step that is shown as the last one, and no other. */
   async function undo() {
     if (!cell.value?.undo) return false
-    return change(() => answer(api.POST('/api/cells/{id}/undo', { params: path(), body: { step: cell.value!.undo?.step ?? 0 } })))
+    return change(() =>
+      answer(
+        api.POST('/api/cells/{id}/undo', {
+          params: path(),
+          body: { step: cell.value!.undo?.step ?? 0 },
+        }),
+      ),
+    )
   }
   async function redo() {
     if (!cell.value?.redo) return false
-    return change(() => answer(api.POST('/api/cells/{id}/redo', { params: path(), body: { step: cell.value!.redo?.step ?? 0 } })))
+    return change(() =>
+      answer(
+        api.POST('/api/cells/{id}/redo', {
+          params: path(),
+          body: { step: cell.value!.redo?.step ?? 0 },
+        }),
+      ),
+    )
   }
 
-  return { cell, loading, error, saving, notice, clash, change, items, children, family, open, refresh, edit, undo, redo }
+  return {
+    cell,
+    loading,
+    error,
+    saving,
+    notice,
+    clash,
+    change,
+    items,
+    children,
+    family,
+    open,
+    refresh,
+    edit,
+    undo,
+    redo,
+  }
 })

@@ -7,7 +7,9 @@ import { useCell } from './cellStore'
 
 const SIZE = { width: 288, height: 180 }
 
-/** Keeps a picture of the cell for the list of cells: of its opening view, or as one looks at it. */
+/**
+ * Keeps a picture of the cell for the list of cells: of its opening view, or as one looks at it.
+ */
 export function useThumbnail(ready: () => boolean) {
   const cell = useCell()
   const where = useWhere()
@@ -20,11 +22,20 @@ export function useThumbnail(ready: () => boolean) {
       if (!ready() || !open?.bodies.length || !exporting.scene?.nodeCount) return
       const opening = views.views.find((v) => v.id === views.opening)
       const bare = { grid: true, shadow: true, frameSize: 1, frame: () => false }
-      const view = { viewpoint: opening?.viewpoint ?? where.viewpoint, style: 'shaded_edges' as const, colours: 'role' as const }
+      const view = {
+        viewpoint: opening?.viewpoint ?? where.viewpoint,
+        style: 'shaded_edges' as const,
+        colours: 'role' as const,
+      }
       const picture = exporting.scene.snapshot(view, SIZE.width, SIZE.height, bare)
       const png = await new Promise<Blob | null>((done) => picture.toBlob(done, 'image/png'))
       // The list does without when it can't be kept.
-      if (png) await fetch(`/api/cells/${open.id}/thumbnail`, { method: 'PUT', body: png, headers: { 'content-type': 'image/png' } }).catch(() => undefined)
+      if (png)
+        await fetch(`/api/cells/${open.id}/thumbnail`, {
+          method: 'PUT',
+          body: png,
+          headers: { 'content-type': 'image/png' },
+        }).catch(() => undefined)
     },
     { debounce: 2500, immediate: true },
   )

@@ -6,14 +6,18 @@ export async function filesOfDrop(data: DataTransfer): Promise<{ path: string; f
 
 async function filesOf(entry: FileSystemEntry): Promise<{ path: string; file: File }[]> {
   if (entry.isFile) {
-    const file = await new Promise<File>((done, fail) => (entry as FileSystemFileEntry).file(done, fail))
+    const file = await new Promise<File>((done, fail) =>
+      (entry as FileSystemFileEntry).file(done, fail),
+    )
     return [{ path: entry.fullPath.replace(/^\//, ''), file }]
   }
   const reader = (entry as FileSystemDirectoryEntry).createReader()
   const found: { path: string; file: File }[] = []
   for (;;) {
     // A folder is read in portions until one comes back empty.
-    const some = await new Promise<FileSystemEntry[]>((done, fail) => reader.readEntries(done, fail))
+    const some = await new Promise<FileSystemEntry[]>((done, fail) =>
+      reader.readEntries(done, fail),
+    )
     if (!some.length) return found
     found.push(...(await Promise.all(some.map(filesOf))).flat())
   }

@@ -7,8 +7,18 @@ import { useCell } from './cellStore'
 export type Found = Schemas['Found']
 type State = Schemas['ImportState']
 /** What is made of something found; `take` says whether it is brought in. */
-export interface Chosen extends Required<Pick<Schemas['Choice'], 'file' | 'name' | 'role' | 'unit' | 'up'>> { take: boolean; parent: string; colour: string | null; geometry: Schemas['LinkGeometry'] }
-export interface Dropped { path: string; file: File }
+export interface Chosen extends Required<
+  Pick<Schemas['Choice'], 'file' | 'name' | 'role' | 'unit' | 'up'>
+> {
+  take: boolean
+  parent: string
+  colour: string | null
+  geometry: Schemas['LinkGeometry']
+}
+export interface Dropped {
+  path: string
+  file: File
+}
 
 /** Files on their way in: uploaded, looked through, shown, and stored only when asked. */
 export const useImport = defineStore('import', () => {
@@ -28,7 +38,13 @@ export const useImport = defineStore('import', () => {
 
   const found = computed(() => (state.value?.state === 'things' ? state.value.found : []))
   const taken = computed(() => chosen.value.filter((c) => c.take))
-  const ready = computed(() => state.value?.state === 'package' || (state.value?.state === 'things' && taken.value.length > 0 && (into.value === 'cell' || name.value.trim() !== '')))
+  const ready = computed(
+    () =>
+      state.value?.state === 'package' ||
+      (state.value?.state === 'things' &&
+        taken.value.length > 0 &&
+        (into.value === 'cell' || name.value.trim() !== '')),
+  )
 
   /** Sends files; resolves with the import's id. */
   function send(url: string, files: Dropped[]): Promise<string> {
@@ -66,7 +82,8 @@ export const useImport = defineStore('import', () => {
       sent.value = 1
       await follow(id.value)
     } catch (e) {
-      if ((e as Error).message !== 'stopped') failed.value = `Nothing was brought in. ${(e as Error).message}`
+      if ((e as Error).message !== 'stopped')
+        failed.value = `Nothing was brought in. ${(e as Error).message}`
     }
   }
   async function follow(mine: string) {
@@ -74,7 +91,8 @@ export const useImport = defineStore('import', () => {
       const now = await answer(api.GET('/api/imports/{id}', { params: { path: { id: mine } } }))
       if (id.value !== mine) return
       state.value = now
-      if (now.state === 'refused') failed.value = `Nothing was brought in. ${now.reason[0]?.toUpperCase()}${now.reason.slice(1)}.`
+      if (now.state === 'refused')
+        failed.value = `Nothing was brought in. ${now.reason[0]?.toUpperCase()}${now.reason.slice(1)}.`
       if (now.state === 'things') choose(now.found)
       if (now.state !== 'reading') return
       await new Promise((r) => setTimeout(r, 150))
@@ -82,9 +100,24 @@ export const useImport = defineStore('import', () => {
   }
   function choose(things: Found[]) {
     const before = new Map(chosen.value.map((c) => [c.file, c]))
-    chosen.value = things.map((f) => before.get(f.file) ?? { file: f.file, name: f.name, role: f.role, unit: f.unit, up: f.up, take: !f.problem, parent: '', colour: f.colour ?? null, geometry: 'visual' as const })
+    chosen.value = things.map(
+      (f) =>
+        before.get(f.file) ?? {
+          file: f.file,
+          name: f.name,
+          role: f.role,
+          unit: f.unit,
+          up: f.up,
+          take: !f.problem,
+          parent: '',
+          colour: f.colour ?? null,
+          geometry: 'visual' as const,
+        },
+    )
     chosen.value.forEach((c, i) => (c.take &&= !things[i]!.problem))
-    const again = things.map((f, i) => !f.problem && before.has(f.file) && !before.get(f.file)!.take && chosen.value[i])
+    const again = things.map(
+      (f, i) => !f.problem && before.has(f.file) && !before.get(f.file)!.take && chosen.value[i],
+    )
     again.forEach((c) => c && (c.take = true))
   }
   async function stop() {
@@ -103,9 +136,28 @@ export const useImport = defineStore('import', () => {
   async function store(): Promise<Schemas['StoredImport'] | null> {
     storing.value = true
     try {
-      const target = into.value === 'cell' ? { cell: { id: cell.cell!.id, base_revision: cell.cell!.revision } } : { new_cell: name.value }
-      const choices = taken.value.map(({ file, name, role, unit, up, parent, colour, geometry }) => ({ file, name, role, unit, up, colour, geometry, parent: (into.value === 'cell' && parent) || null }))
-      const stored = await answer(api.POST('/api/imports/{id}/store', { params: { path: { id: id.value! } }, body: { into: target, choices } }))
+      const target =
+        into.value === 'cell'
+          ? { cell: { id: cell.cell!.id, base_revision: cell.cell!.revision } }
+          : { new_cell: name.value }
+      const choices = taken.value.map(
+        ({ file, name, role, unit, up, parent, colour, geometry }) => ({
+          file,
+          name,
+          role,
+          unit,
+          up,
+          colour,
+          geometry,
+          parent: (into.value === 'cell' && parent) || null,
+        }),
+      )
+      const stored = await answer(
+        api.POST('/api/imports/{id}/store', {
+          params: { path: { id: id.value! } },
+          body: { into: target, choices },
+        }),
+      )
       close()
       return stored
     } catch (e) {
@@ -116,5 +168,21 @@ export const useImport = defineStore('import', () => {
     }
   }
 
-  return { open, id, state, sent, failed, storing, chosen, name, into, found, taken, ready, bring, stop, store }
+  return {
+    open,
+    id,
+    state,
+    sent,
+    failed,
+    storing,
+    chosen,
+    name,
+    into,
+    found,
+    taken,
+    ready,
+    bring,
+    stop,
+    store,
+  }
 })

@@ -13,7 +13,8 @@ export function useLinks() {
   const where = useWhere()
   const views = useViews()
   const findings = useFindings()
-  const pairName = (p: { a: { item: string; name: string }; b: { item: string; name: string } }) => `${p.a.name}~${p.b.name}`
+  const pairName = (p: { a: { item: string; name: string }; b: { item: string; name: string } }) =>
+    `${p.a.name}~${p.b.name}`
 
   function linkNow(): string {
     const said = new URLSearchParams()
@@ -23,8 +24,13 @@ export function useLinks() {
     const text = said.toString()
     return location.pathname + (text ? `#${text}` : '')
   }
-  watch([() => findings.shown, () => what.selected, () => views.recalled], () => history.replaceState({ ...history.state, ours: true }, '', linkNow()))
-  /** On a reload the address is our own, and the view one left is kept: only what was chosen comes back. */
+  watch([() => findings.shown, () => what.selected, () => views.recalled], () =>
+    history.replaceState({ ...history.state, ours: true }, '', linkNow()),
+  )
+  /**
+   * On a reload the address is our own, and the view one left is kept: only what was chosen comes
+   * back.
+   */
   const reloaded = !!(history.state as { ours?: boolean } | null)?.ours
 
   /** Goes where the address says; whether it said anything that is here. */
@@ -46,7 +52,8 @@ export function useLinks() {
     }
     const pair = findings.findings?.clearance.pairs.find((p) => pairName(p) === said.get('finding'))
     if (pair && !reloaded) await findings.showEvidence(pair)
-    else if (!pair && !view && [...said.keys()].length) cell.notice = 'What this link points to is not here any more.'
+    else if (!pair && !view && [...said.keys()].length)
+      cell.notice = 'What this link points to is not here any more.'
     return !!pair
   }
   return { follow }

@@ -22,7 +22,9 @@ const notable = computed(() => pairs.value.filter((p) => p.verdict !== 'meets' |
 /** Those that meet their rule, the nearest to it first. */
 const others = computed(() => pairs.value.filter((p) => p.verdict === 'meets' && !p.reasons.length))
 /** Rules that name what can't be measured. */
-const gaps = computed(() => findings.findings?.clearance.rules.filter((r) => r.reasons.length) ?? [])
+const gaps = computed(
+  () => findings.findings?.clearance.rules.filter((r) => r.reasons.length) ?? [],
+)
 const caveats = computed(() => findings.findings?.caveats ?? [])
 const verdict = computed(() => findings.findings?.verdict ?? 'not_certified')
 const shown = computed(() => [...notable.value, ...others.value.slice(0, all.value ? 400 : 4)])
@@ -38,10 +40,12 @@ const lasts = (p: Pair) => {
 const units = useUnits()
 const value = (p: Pair) => units.number(p.attained_mm, p.attained_mm < 100 ? 0 : -1)
 /** A bracket wider than the tolerance is only known to be more than its lower end. */
-const wide = (p: Pair) => p.attained_mm - p.lower_mm > (findings.findings?.clearance.tolerance_mm ?? 0.1) * 1.01
+const wide = (p: Pair) =>
+  p.attained_mm - p.lower_mm > (findings.findings?.clearance.tolerance_mm ?? 0.1) * 1.01
 
 const ends = computed(() => {
-  const frames = cell.cell?.document.items.filter((i) => i.role === 'frame' || i.role === 'robot') ?? []
+  const frames =
+    cell.cell?.document.items.filter((i) => i.role === 'frame' || i.role === 'robot') ?? []
   return {
     from: frames.filter((i) => i.frame_kind === 'base' || i.role === 'robot'),
     to: frames.filter((i) => i.role === 'frame' && i.frame_kind !== 'base'),
@@ -78,104 +82,323 @@ const left = computed(() => {
   <aside class="panel" aria-label="Findings">
     <div class="head">
       <span class="heading">Findings</span>
-      <span v-if="findings.findings && !findings.job" class="soft">swept in {{ findings.findings.took_s.toFixed(1) }} s</span>
+      <span v-if="findings.findings && !findings.job" class="soft"
+        >swept in {{ findings.findings.took_s.toFixed(1) }} s</span
+      >
     </div>
     <div class="tabs" role="tablist">
-      <button role="tab" :aria-selected="tab === 'clearance'" @click="openTab('clearance')">Clearance</button>
+      <button role="tab" :aria-selected="tab === 'clearance'" @click="openTab('clearance')">
+        Clearance
+      </button>
       <button role="tab" :aria-selected="tab === 'reach'" @click="openTab('reach')">Reach</button>
-      <button role="tab" :aria-selected="tab === 'measured'" data-test="tab-measured" @click="openTab('measured')">Measured</button>
+      <button
+        role="tab"
+        :aria-selected="tab === 'measured'"
+        data-test="tab-measured"
+        @click="openTab('measured')"
+      >
+        Measured
+      </button>
     </div>
     <div v-if="findings.job" class="job">
       <v-progress-linear :model-value="progress" color="primary" height="4" rounded />
       <span class="number">{{ progress.toFixed(0) }} %{{ left }}</span>
       <v-btn :title="`Stop (${keyOf('escape')})`" @click="findings.stop">Stop</v-btn>
     </div>
-    <div v-else-if="findings.findings && !findings.fresh" class="stale" role="status">The model has changed since. <v-btn color="primary" @click="findings.sweep">Sweep again</v-btn></div>
+    <div v-else-if="findings.findings && !findings.fresh" class="stale" role="status">
+      The model has changed since.
+      <v-btn color="primary" @click="findings.sweep">Sweep again</v-btn>
+    </div>
 
-    <div v-if="findings.lost && !findings.job" class="stale" role="status" data-test="lost">The last sweep was lost: it ended with its server, or what it found could not be kept. <v-btn color="primary" @click="findings.sweep">Sweep again</v-btn></div>
-    <div v-if="findings.unreadable && !findings.job" class="stale" role="status">What an earlier version found can’t be read any more. <v-btn color="primary" @click="findings.sweep">Sweep again</v-btn></div>
+    <div v-if="findings.lost && !findings.job" class="stale" role="status" data-test="lost">
+      The last sweep was lost: it ended with its server, or what it found could not be kept.
+      <v-btn color="primary" @click="findings.sweep">Sweep again</v-btn>
+    </div>
+    <div v-if="findings.unreadable && !findings.job" class="stale" role="status">
+      What an earlier version found can’t be read any more.
+      <v-btn color="primary" @click="findings.sweep">Sweep again</v-btn>
+    </div>
 
     <div class="cards">
-      <p v-if="findings.findings && tab !== 'measured'" class="overall" :class="verdict" data-test="overall"><VerdictMark :verdict="verdict" /> {{ findings.fresh ? '' : 'At the last sweep: ' }}{{ verdictSentence[verdict] }}</p>
+      <p
+        v-if="findings.findings && tab !== 'measured'"
+        class="overall"
+        :class="verdict"
+        data-test="overall"
+      >
+        <VerdictMark :verdict="verdict" /> {{ findings.fresh ? '' : 'At the last sweep: '
+        }}{{ verdictSentence[verdict] }}
+      </p>
       <template v-if="tab === 'clearance'">
-        <p v-if="!findings.findings && !findings.job" class="soft none">Nothing has been swept yet.<br /><v-btn color="primary" :title="`Sweep (${keyOf('sweep')})`" @click="findings.sweep">Sweep the run plan</v-btn></p>
-        <p v-else-if="findings.findings && !findings.findings.clearance.rules.length && !findings.job" class="soft none">The cell has no clearance rule, so nothing is measured. Add rules to the cell package.</p>
+        <p v-if="!findings.findings && !findings.job" class="soft none">
+          Nothing has been swept yet.<br /><v-btn
+            color="primary"
+            :title="`Sweep (${keyOf('sweep')})`"
+            @click="findings.sweep"
+            >Sweep the run plan</v-btn
+          >
+        </p>
+        <p
+          v-else-if="
+            findings.findings && !findings.findings.clearance.rules.length && !findings.job
+          "
+          class="soft none"
+        >
+          The cell has no clearance rule, so nothing is measured. Add rules to the cell package.
+        </p>
         <div v-for="r in gaps" :key="r.name" class="card gap" data-test="rule-gap">
           <VerdictMark verdict="not_certified" />
           <span class="names">Rule “{{ r.name }}”</span><span />
           <span class="soft detail"><b>not certified</b> · {{ r.reasons.join('; ') }}</span>
         </div>
-        <button v-for="p in shown" :key="p.a.name + p.b.name" class="card" :class="[p.verdict, { at: findings.shown === p }]" data-test="finding" :title="`Go there: certified between ${units.number(p.lower_mm, 2)} and ${units.length(p.attained_mm, 2)}`" @click="findings.showEvidence(p)">
+        <button
+          v-for="p in shown"
+          :key="p.a.name + p.b.name"
+          class="card"
+          :class="[p.verdict, { at: findings.shown === p }]"
+          data-test="finding"
+          :title="`Go there: certified between ${units.number(p.lower_mm, 2)} and ${units.length(p.attained_mm, 2)}`"
+          @click="findings.showEvidence(p)"
+        >
           <VerdictMark :verdict="p.verdict" />
           <span class="names">{{ p.a.name }} – {{ p.b.name }}</span>
-          <span class="number value"><template v-if="wide(p)">over {{ units.number(p.lower_mm, -1) }}</template><template v-else>{{ value(p) }}</template> {{ units.sign }}</span>
-          <span class="soft detail"><b>{{ verdictWord(p.verdict) }}</b> · needs {{ units.short(p.required_mm).replace(/ mm$/, '') }} · <span class="number">{{ clock(p.time_s) }}</span> {{ lasts(p) }}<template v-for="reason in p.reasons" :key="reason"><br />{{ reason }}</template></span>
+          <span class="number value"
+            ><template v-if="wide(p)">over {{ units.number(p.lower_mm, -1) }}</template
+            ><template v-else>{{ value(p) }}</template> {{ units.sign }}</span
+          >
+          <span class="soft detail"
+            ><b>{{ verdictWord(p.verdict) }}</b> · needs
+            {{ units.short(p.required_mm).replace(/ mm$/, '') }} ·
+            <span class="number">{{ clock(p.time_s) }}</span> {{ lasts(p)
+            }}<template v-for="reason in p.reasons" :key="reason"
+              ><br />{{ reason }}</template
+            ></span
+          >
         </button>
         <p v-if="others.length > 4" class="soft more">
-          <button @click="all = !all">{{ all ? 'Show fewer' : `${others.length - 4} more pairs meet their rule` }}</button>.
-          <span :title="findings.findings?.clearance.left_out.map((l) => `${l.a.name} – ${l.b.name}: ${l.reason}`).join('\n')">{{ findings.findings?.clearance.left_out.length }} left out.</span>
+          <button @click="all = !all">
+            {{ all ? 'Show fewer' : `${others.length - 4} more pairs meet their rule` }}</button>.
+          <span
+            :title="
+              findings.findings?.clearance.left_out
+                .map((l) => `${l.a.name} – ${l.b.name}: ${l.reason}`)
+                .join('\n')
+            "
+            >{{ findings.findings?.clearance.left_out.length }} left out.</span
+          >
         </p>
       </template>
       <template v-else-if="tab === 'reach'">
-        <button v-for="r in reachRows" :key="r.program + r.label + r.time_s" class="card" :class="r.verdict" data-test="reach-row" :title="r.reason ?? undefined" @click="when.goTo(r.time_s)">
+        <button
+          v-for="r in reachRows"
+          :key="r.program + r.label + r.time_s"
+          class="card"
+          :class="r.verdict"
+          data-test="reach-row"
+          :title="r.reason ?? undefined"
+          @click="when.goTo(r.time_s)"
+        >
           <VerdictMark v-if="r.verdict" :verdict="r.verdict" /><span v-else />
           <span class="names">{{ r.program }}, {{ r.label }}</span>
           <span class="number value">{{ r.spare_percent.toFixed(1) }} %</span>
-          <span class="soft detail"><b>{{ r.verdict ? verdictWord(r.verdict) : 'no rule' }}</b> · {{ r.robot_name }} · <span class="number">{{ units.length(r.straight_mm, -1) }}</span> from the base · <span class="number">{{ clock(r.time_s) }}</span><template v-if="r.reason"><br />{{ r.reason }}</template></span>
+          <span class="soft detail"
+            ><b>{{ r.verdict ? verdictWord(r.verdict) : 'no rule' }}</b> · {{ r.robot_name }} ·
+            <span class="number">{{ units.length(r.straight_mm, -1) }}</span> from the base ·
+            <span class="number">{{ clock(r.time_s) }}</span><template v-if="r.reason"
+              ><br />{{ r.reason }}</template
+            ></span
+          >
         </button>
-        <p v-if="!reachRows.length" class="soft none">Sweep the run plan to see the reach to spare at every target.</p>
+        <p v-if="!reachRows.length" class="soft none">
+          Sweep the run plan to see the reach to spare at every target.
+        </p>
       </template>
       <template v-else>
         <div class="measure">
-          <label>From <select v-model="from" aria-label="Measure from" @change="measure"><option v-for="i in ends.from" :key="i.id" :value="i.id">{{ i.name }}</option></select></label>
-          <label>To <select v-model="to" aria-label="Measure to" @change="measure"><option v-for="i in ends.to" :key="i.id" :value="i.id">{{ i.name }}</option></select></label>
-          <p v-if="!ends.from.length || !ends.to.length" class="soft">A reach needs a robot and a frame; this cell has none.</p>
+          <label
+            >From
+            <select v-model="from" aria-label="Measure from" @change="measure">
+              <option v-for="i in ends.from" :key="i.id" :value="i.id">{{ i.name }}</option>
+            </select></label
+          >
+          <label
+            >To
+            <select v-model="to" aria-label="Measure to" @change="measure">
+              <option v-for="i in ends.to" :key="i.id" :value="i.id">{{ i.name }}</option>
+            </select></label
+          >
+          <p v-if="!ends.from.length || !ends.to.length" class="soft">
+            A reach needs a robot and a frame; this cell has none.
+          </p>
           <dl v-if="findings.reachNow" class="number" data-test="reach">
-            <dt>straight</dt><dd>{{ units.length(findings.reachNow.straight) }}</dd>
-            <dt>along the floor</dt><dd>{{ units.length(findings.reachNow.horizontal) }}</dd>
-            <dt>upwards</dt><dd>{{ units.length(findings.reachNow.vertical) }}</dd>
+            <dt>straight</dt>
+            <dd>{{ units.length(findings.reachNow.straight) }}</dd>
+            <dt>along the floor</dt>
+            <dd>{{ units.length(findings.reachNow.horizontal) }}</dd>
+            <dt>upwards</dt>
+            <dd>{{ units.length(findings.reachNow.vertical) }}</dd>
           </dl>
           <p class="soft">At {{ clock(when.time) }}; follows the play head.</p>
         </div>
       </template>
       <details v-if="caveats.length && tab !== 'measured'" class="caveats" data-test="caveats">
         <summary>Not looked at, or assumed ({{ caveats.length }})</summary>
-        <ul><li v-for="c in caveats" :key="c.text">{{ c.text }}</li></ul>
+        <ul>
+          <li v-for="c in caveats" :key="c.text">{{ c.text }}</li>
+        </ul>
       </details>
     </div>
   </aside>
 </template>
 
 <style scoped>
-.panel { display: flex; flex-direction: column; min-height: 0; background: rgb(var(--v-theme-surface)); }
-.head { display: flex; justify-content: space-between; padding: 10px 14px 6px; font-size: 12px; }
-.tabs { display: flex; gap: 2px; padding: 0 10px 6px; }
-.tabs button { padding: 3px 9px; border-radius: 5px; }
-.tabs [aria-selected='true'] { background: var(--accent-tint); color: var(--accent); font-weight: 700; }
-.job, .stale { display: flex; align-items: center; flex-wrap: wrap; gap: 8px; padding: 4px 14px 8px; font-size: 12px; }
-.stale { color: rgb(var(--v-theme-warning)); }
-.cards { flex: 1; overflow: auto; padding: 0 10px 10px; display: flex; flex-direction: column; gap: 7px; }
-.card { flex: none; display: grid; grid-template-columns: 18px minmax(0, 1fr) auto; gap: 1px 4px; text-align: left; padding: 8px 10px; border: 1px solid var(--line); border-radius: 7px; background: var(--card); align-items: baseline; }
-.card:hover { border-color: var(--accent); }
-.card.at { border-color: rgb(var(--v-theme-secondary)); background: var(--plum-tint); }
-.names { font-weight: 600; }
-.value { font-weight: 700; font-size: 14px; }
-.detail { grid-column: 2 / 4; font-size: 12px; }
-.card.broken .detail b { color: rgb(var(--v-theme-error)); }
-.card.tight .detail b { color: rgb(var(--v-theme-warning)); }
-.overall { display: flex; gap: 6px; align-items: center; padding: 0 4px; font-weight: 700; }
-.overall.broken { color: rgb(var(--v-theme-error)); }
-.card.gap { border-style: dashed; }
-.caveats { padding: 4px 6px; font-size: 12px; }
-.caveats summary { cursor: pointer; font-weight: 600; }
-.caveats ul { padding-left: 16px; color: var(--soft); }
-.none { padding: 18px 6px; text-align: center; }
-.more { padding: 4px 6px; font-size: 12px; }
-.more button { text-decoration: underline; }
-.measure { display: grid; gap: 8px; padding: 6px 4px; }
-.measure label { display: grid; grid-template-columns: 44px 1fr; align-items: center; }
-select { appearance: auto; border: 1px solid var(--line); border-radius: 4px; padding: 3px; background: rgb(var(--v-theme-surface)); color: inherit; min-width: 0; }
-dl { display: grid; grid-template-columns: auto 1fr; gap: 4px 14px; }
-dd { text-align: right; font-weight: 700; }
-dt { font-family: var(--font); }
+.panel {
+  display: flex;
+  flex-direction: column;
+  min-height: 0;
+  background: rgb(var(--v-theme-surface));
+}
+.head {
+  display: flex;
+  justify-content: space-between;
+  padding: 10px 14px 6px;
+  font-size: 12px;
+}
+.tabs {
+  display: flex;
+  gap: 2px;
+  padding: 0 10px 6px;
+}
+.tabs button {
+  padding: 3px 9px;
+  border-radius: 5px;
+}
+.tabs [aria-selected='true'] {
+  background: var(--accent-tint);
+  color: var(--accent);
+  font-weight: 700;
+}
+.job,
+.stale {
+  display: flex;
+  align-items: center;
+  flex-wrap: wrap;
+  gap: 8px;
+  padding: 4px 14px 8px;
+  font-size: 12px;
+}
+.stale {
+  color: rgb(var(--v-theme-warning));
+}
+.cards {
+  flex: 1;
+  overflow: auto;
+  padding: 0 10px 10px;
+  display: flex;
+  flex-direction: column;
+  gap: 7px;
+}
+.card {
+  flex: none;
+  display: grid;
+  grid-template-columns: 18px minmax(0, 1fr) auto;
+  gap: 1px 4px;
+  text-align: left;
+  padding: 8px 10px;
+  border: 1px solid var(--line);
+  border-radius: 7px;
+  background: var(--card);
+  align-items: baseline;
+}
+.card:hover {
+  border-color: var(--accent);
+}
+.card.at {
+  border-color: rgb(var(--v-theme-secondary));
+  background: var(--plum-tint);
+}
+.names {
+  font-weight: 600;
+}
+.value {
+  font-weight: 700;
+  font-size: 14px;
+}
+.detail {
+  grid-column: 2 / 4;
+  font-size: 12px;
+}
+.card.broken .detail b {
+  color: rgb(var(--v-theme-error));
+}
+.card.tight .detail b {
+  color: rgb(var(--v-theme-warning));
+}
+.overall {
+  display: flex;
+  gap: 6px;
+  align-items: center;
+  padding: 0 4px;
+  font-weight: 700;
+}
+.overall.broken {
+  color: rgb(var(--v-theme-error));
+}
+.card.gap {
+  border-style: dashed;
+}
+.caveats {
+  padding: 4px 6px;
+  font-size: 12px;
+}
+.caveats summary {
+  cursor: pointer;
+  font-weight: 600;
+}
+.caveats ul {
+  padding-left: 16px;
+  color: var(--soft);
+}
+.none {
+  padding: 18px 6px;
+  text-align: center;
+}
+.more {
+  padding: 4px 6px;
+  font-size: 12px;
+}
+.more button {
+  text-decoration: underline;
+}
+.measure {
+  display: grid;
+  gap: 8px;
+  padding: 6px 4px;
+}
+.measure label {
+  display: grid;
+  grid-template-columns: 44px 1fr;
+  align-items: center;
+}
+select {
+  appearance: auto;
+  border: 1px solid var(--line);
+  border-radius: 4px;
+  padding: 3px;
+  background: rgb(var(--v-theme-surface));
+  color: inherit;
+  min-width: 0;
+}
+dl {
+  display: grid;
+  grid-template-columns: auto 1fr;
+  gap: 4px 14px;
+}
+dd {
+  text-align: right;
+  font-weight: 700;
+}
+dt {
+  font-family: var(--font);
+}
 </style>

@@ -29,7 +29,9 @@ export const useFindings = defineStore('findings', () => {
   const shown = shallowRef<Pair | null>(null)
   /** Where the open body of the evidence that is looked at is open: ends of edges, mm. */
   const openEdges = shallowRef<number[][][]>([])
-  const reach = shallowRef<{ from: string; to: string; series: Schemas['ReachSeries'] } | null>(null)
+  const reach = shallowRef<{ from: string; to: string; series: Schemas['ReachSeries'] } | null>(
+    null,
+  )
 
   const path = () => ({ params: { path: { id: cell.cell!.id } } })
 
@@ -55,16 +57,23 @@ export const useFindings = defineStore('findings', () => {
   }
   function heard(event: Extract<LiveEvent, { event: 'job' }>) {
     if (event.state === 'running') {
-      job.value = { id: event.job, done: event.done, total: event.total, elapsed_s: event.elapsed_s }
+      job.value = {
+        id: event.job,
+        done: event.done,
+        total: event.total,
+        elapsed_s: event.elapsed_s,
+      }
     } else {
       job.value = null
-      if (event.state === 'stopped') cell.notice = 'The sweep was stopped; the findings are those of the sweep before.'
+      if (event.state === 'stopped')
+        cell.notice = 'The sweep was stopped; the findings are those of the sweep before.'
       void load()
     }
   }
 
   /** What was shown and cut before the evidence was looked at. */
-  let before: { shown: ReturnType<typeof what.shownNow>; section: typeof section.section } | null = null
+  let before: { shown: ReturnType<typeof what.shownNow>; section: typeof section.section } | null =
+    null
   /** Goes to a closest approach: its pose, both items isolated, the camera square to the gap. */
   async function showEvidence(pair: Pair) {
     when.pause()
@@ -80,7 +89,12 @@ export const useFindings = defineStore('findings', () => {
     openEdges.value = []
     if (!pair.open) return
     const { item, link } = pair.open
-    const edges = await answer(api.POST('/api/cells/{id}/open-edges', { ...path(), body: { item, link, time_s: pair.time_s } }))
+    const edges = await answer(
+      api.POST('/api/cells/{id}/open-edges', {
+        ...path(),
+        body: { item, link, time_s: pair.time_s },
+      }),
+    )
     if (shown.value === pair) openEdges.value = edges.ends_mm
   }
   function leaveEvidence() {
@@ -103,10 +117,29 @@ export const useFindings = defineStore('findings', () => {
     if (!reach.value) return null
     const { series } = reach.value
     const at = Math.min(series.straight_mm.length - 1, Math.round(when.time / series.step_s))
-    return { straight: series.straight_mm[at]!, horizontal: series.horizontal_mm[at]!, vertical: series.vertical_mm[at]! }
+    return {
+      straight: series.straight_mm[at]!,
+      horizontal: series.horizontal_mm[at]!,
+      vertical: series.vertical_mm[at]!,
+    }
   })
 
   return {
-    findings, fresh, job, lost, unreadable, shown, openEdges, reach, reachNow, load, sweep, stop, heard, showEvidence, leaveEvidence, measureReach,
+    findings,
+    fresh,
+    job,
+    lost,
+    unreadable,
+    shown,
+    openEdges,
+    reach,
+    reachNow,
+    load,
+    sweep,
+    stop,
+    heard,
+    showEvidence,
+    leaveEvidence,
+    measureReach,
   }
 })

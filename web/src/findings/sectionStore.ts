@@ -41,7 +41,9 @@ export const useSection = defineStore('section', () => {
         asked = 0
         const body = { section: section.value, items: [...what.visible], time_s: when.time }
         const path = { id: cell.cell.id }
-        faces.value = await answer(api.POST('/api/cells/{id}/section', { params: { path }, body })).catch(() => null)
+        faces.value = await answer(
+          api.POST('/api/cells/{id}/section', { params: { path }, body }),
+        ).catch(() => null)
       }
       if (!section.value) faces.value = null
     } finally {

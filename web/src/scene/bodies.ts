@@ -3,7 +3,16 @@ import * as THREE from 'three'
 import type { Style } from '../api/client'
 import type { DrawnMesh } from './meshes'
 import { contourGeometry } from './contours'
-import { edgeLines, ghostFaces, GHOST, litFaces, paperFaces, shadowDepth, SHOWN, type StateUniforms } from './materials'
+import {
+  edgeLines,
+  ghostFaces,
+  GHOST,
+  litFaces,
+  paperFaces,
+  shadowDepth,
+  SHOWN,
+  type StateUniforms,
+} from './materials'
 
 export interface SceneBody {
   item: string
@@ -15,7 +24,12 @@ export interface SceneBody {
 type Place = Pick<THREE.Object3D, 'matrix' | 'matrixWorldNeedsUpdate'>
 
 /** How an item is drawn now. */
-export interface ItemState { colour: THREE.Color; shown: boolean; ghost: boolean; selected: boolean }
+export interface ItemState {
+  colour: THREE.Color
+  shown: boolean
+  ghost: boolean
+  selected: boolean
+}
 
 interface Batch {
   faces: THREE.Mesh
@@ -53,12 +67,22 @@ export class Bodies {
   private halfSize = { value: new THREE.Vector2(500, 500) }
   private lines: Record<'edges' | 'behind' | 'contours' | 'contoursBehind', THREE.ShaderMaterial>
 
-  constructor(readonly bodies: SceneBody[], poses: ArrayLike<number>[], moving: number[], items: string[]) {
+  constructor(
+    readonly bodies: SceneBody[],
+    poses: ArrayLike<number>[],
+    moving: number[],
+    items: string[],
+  ) {
     items.forEach((item, i) => this.index.set(item, i))
     this.triangles = bodies.reduce((n, b) => n + b.mesh.corners.indices.length / 3, 0)
     const width = 64
     const height = Math.max(1, Math.ceil(items.length / width))
-    this.texture = new THREE.DataTexture(new Uint8Array(width * height * 4), width, height, THREE.RGBAFormat)
+    this.texture = new THREE.DataTexture(
+      new Uint8Array(width * height * 4),
+      width,
+      height,
+      THREE.RGBAFormat,
+    )
     this.texture.colorSpace = THREE.SRGBColorSpace
     this.uniforms = {
       states: { value: this.texture },
@@ -116,7 +140,10 @@ export class Bodies {
     })
     const solid = new THREE.BufferGeometry()
     solid.setAttribute('position', new THREE.BufferAttribute(positions, 3))
-    solid.setAttribute('normal', new THREE.InterleavedBufferAttribute(new THREE.InterleavedBuffer(normals, 4), 3, 0, true))
+    solid.setAttribute(
+      'normal',
+      new THREE.InterleavedBufferAttribute(new THREE.InterleavedBuffer(normals, 4), 3, 0, true),
+    )
     solid.setAttribute('item', new THREE.BufferAttribute(items, 1))
     solid.setIndex(new THREE.BufferAttribute(indices, 1))
     const wire = new THREE.BufferGeometry()
@@ -135,7 +162,11 @@ export class Bodies {
       edges: line(wire, 'edges', 2),
       behind: line(wire, 'behind', 1),
       addContours: () => {
-        const placed = bodies.map((b) => ({ edges: b.mesh.soft(), matrix: place(b), item: this.index.get(b.item) ?? 0 }))
+        const placed = bodies.map((b) => ({
+          edges: b.mesh.soft(),
+          matrix: place(b),
+          item: this.index.get(b.item) ?? 0,
+        }))
         const geometry = contourGeometry(placed)
         batch.contours = line(geometry, 'contours', 2)
         batch.contoursBehind = line(geometry, 'contoursBehind', 1)
@@ -180,12 +211,18 @@ export class Bodies {
     poses.forEach((pose, i) => place(this.nodes[nodes[i]!]!, pose))
   }
 
-  /** Takes all coordinate systems to other places: those that stand still are drawn anew where they are now. */
+  /**
+   * Takes all coordinate systems to other places: those that stand still are drawn anew where they
+   * are now.
+   */
   setRest(poses: ArrayLike<number>[]) {
     poses.forEach((pose, i) => place(this.nodes[i]!, pose))
     this.rebake()
   }
-  /** Takes some coordinate systems along with a motion in the world, from where `from` says they stood. */
+  /**
+   * Takes some coordinate systems along with a motion in the world, from where `from` says they
+   * stood.
+   */
   carry(nodes: Iterable<number>, from: THREE.Matrix4[], motion: THREE.Matrix4) {
     for (const n of nodes) {
       this.nodes[n]!.matrix.copy(motion).multiply(from[n]!)
@@ -205,7 +242,15 @@ export class Bodies {
       const { colour, shown, ghost, selected } = state(item)
       this.anyGhost ||= ghost
       const { r, g, b } = colour.clone().convertLinearToSRGB()
-      data.set([r * 255, g * 255, b * 255, (shown ? SHOWN : ghost ? GHOST : 0) - (selected && (shown || ghost) ? 1 : 0)], i * 4)
+      data.set(
+        [
+          r * 255,
+          g * 255,
+          b * 255,
+          (shown ? SHOWN : ghost ? GHOST : 0) - (selected && (shown || ghost) ? 1 : 0),
+        ],
+        i * 4,
+      )
     }
     this.texture.needsUpdate = true
   }
@@ -218,10 +263,12 @@ export class Bodies {
 
   /** Makes the next draw use a style on a picture so many pixels large. */
   use(style: Style, width: number, height: number, clip: THREE.Plane[]) {
-    const outlined = style === 'wireframe' || style === 'hidden_dashed' || style === 'hidden_removed'
+    const outlined =
+      style === 'wireframe' || style === 'hidden_dashed' || style === 'hidden_removed'
     this.lines.edges.uniforms.strength!.value = style === 'shaded_edges' ? 0.72 : 0.9
     this.lines.contours.uniforms.strength!.value = 0.9
-    this.lines.behind.uniforms.strength!.value = this.lines.contoursBehind.uniforms.strength!.value = 0.36
+    this.lines.behind.uniforms.strength!.value =
+      this.lines.contoursBehind.uniforms.strength!.value = 0.36
     this.halfSize.value.set(width / 2, height / 2)
     for (const material of this.materials()) material.clippingPlanes = clip
     for (const batch of this.batches) {
@@ -251,13 +298,22 @@ export class Bodies {
   /** Box round all bodies, m. */
   bounds(): THREE.Box3 {
     const box = new THREE.Box3()
-    for (const body of this.bodies) box.union(body.mesh.box.clone().applyMatrix4(this.nodes[body.node]!.matrix))
+    for (const body of this.bodies)
+      box.union(body.mesh.box.clone().applyMatrix4(this.nodes[body.node]!.matrix))
     return box
   }
 }
 
 /** Writes a mesh where `matrix` places it into the arrays of a batch. */
-function bake(mesh: DrawnMesh, matrix: THREE.Matrix4, positions: Float32Array, normals: Int16Array, lines: Float32Array, at: number, end: number) {
+function bake(
+  mesh: DrawnMesh,
+  matrix: THREE.Matrix4,
+  positions: Float32Array,
+  normals: Int16Array,
+  lines: Float32Array,
+  at: number,
+  end: number,
+) {
   const turn = new THREE.Matrix3().setFromMatrix4(matrix).elements
   const { positions: p, normals: n } = mesh.corners
   transform(p, matrix.elements, positions, at)
@@ -288,5 +344,9 @@ export function place(group: Place, pose: ArrayLike<number>) {
 
 export function matrixOf(pose: ArrayLike<number>): THREE.Matrix4 {
   const rotation = new THREE.Quaternion(pose[3], pose[4], pose[5], pose[6]).normalize()
-  return new THREE.Matrix4().compose(new THREE.Vector3(pose[0], pose[1], pose[2]), rotation, new THREE.Vector3(1, 1, 1))
+  return new THREE.Matrix4().compose(
+    new THREE.Vector3(pose[0], pose[1], pose[2]),
+    rotation,
+    new THREE.Vector3(1, 1, 1),
+  )
 }

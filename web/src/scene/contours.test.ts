@@ -9,7 +9,9 @@ function shared(geometry: THREE.BufferGeometry) {
   const positions: number[] = []
   const given = geometry.getAttribute('position')
   const joined = [...geometry.getIndex()!.array].map((i) => {
-    const place = [given.getX(i), given.getY(i), given.getZ(i)].map((x) => Math.round(x * 1e5) / 1e5 + 0)
+    const place = [given.getX(i), given.getY(i), given.getZ(i)].map(
+      (x) => Math.round(x * 1e5) / 1e5 + 0,
+    )
     const name = place.join()
     if (!places.has(name)) {
       places.set(name, positions.length / 3)
@@ -17,11 +19,14 @@ function shared(geometry: THREE.BufferGeometry) {
     }
     return places.get(name)!
   })
-  const triangles = joined.flatMap((_, i) => (i % 3 ? [] : [joined.slice(i, i + 3)])).filter(([a, b, c]) => a !== b && b !== c && c !== a)
+  const triangles = joined
+    .flatMap((_, i) => (i % 3 ? [] : [joined.slice(i, i + 3)]))
+    .filter(([a, b, c]) => a !== b && b !== c && c !== a)
   return [new Float32Array(positions), new Uint32Array(triangles.flat())] as const
 }
 const CREASE = (25 * Math.PI) / 180
-const facing = (normals: Int16Array, e: number, [x, y, z]: number[]) => Math.sign(normals[e * 4]! * x! + normals[e * 4 + 1]! * y! + normals[e * 4 + 2]! * z!)
+const facing = (normals: Int16Array, e: number, [x, y, z]: number[]) =>
+  Math.sign(normals[e * 4]! * x! + normals[e * 4 + 1]! * y! + normals[e * 4 + 2]! * z!)
 
 describe('edges between faces that join smoothly', () => {
   const sides = 24
@@ -41,7 +46,10 @@ describe('edges between faces that join smoothly', () => {
       const edges = softEdges(positions, wound, CREASE)
       for (const turn of [0.1, 1.3, 2.9, 4.4]) {
         const eye = [Math.cos(turn), 0.2, Math.sin(turn)]
-        const drawn = Array.from({ length: sides }, (_, e) => facing(edges.left, e, eye) * facing(edges.right, e, eye) <= 0)
+        const drawn = Array.from(
+          { length: sides },
+          (_, e) => facing(edges.left, e, eye) * facing(edges.right, e, eye) <= 0,
+        )
         expect(drawn.filter(Boolean)).toHaveLength(2)
       }
     }
@@ -49,6 +57,8 @@ describe('edges between faces that join smoothly', () => {
 
   it('are all edges of a ball but the diagonals of its flat facets', () => {
     const [positions, triangles] = shared(new THREE.SphereGeometry(1, 18, 12))
-    expect(softEdges(positions, triangles, CREASE).from.length / 3).toBe(triangles.length / 2 - 18 * 10)
+    expect(softEdges(positions, triangles, CREASE).from.length / 3).toBe(
+      triangles.length / 2 - 18 * 10,
+    )
   })
 })

@@ -1,11 +1,17 @@
 import * as THREE from 'three'
 
-/** Edges between two faces that join smoothly: they are drawn only where the outline runs along them. */
+/**
+ * Edges between two faces that join smoothly: they are drawn only where the outline runs along
+ * them.
+ */
 export interface SoftEdges {
   /** Both ends of each edge, x y z. */
   from: Float32Array
   to: Float32Array
-  /** Unit normals of the two faces, facing the same side of the surface, times 32767, padded to four. */
+  /**
+   * Unit normals of the two faces, facing the same side of the surface, times 32767, padded to
+   * four.
+   */
   left: Int16Array
   right: Int16Array
 }
@@ -13,8 +19,15 @@ export interface SoftEdges {
 /** Faces flatter than this to each other have no edge at all (cosine, 0.08°). */
 const FLAT = 1 - 1e-6
 
-/** The edges of a mesh flatter than `crease` (rad); sharper ones are always drawn, and are no concern here. */
-export function softEdges(positions: Float32Array, triangles: Uint32Array, crease: number): SoftEdges {
+/**
+ * The edges of a mesh flatter than `crease` (rad); sharper ones are always drawn, and are no
+ * concern here.
+ */
+export function softEdges(
+  positions: Float32Array,
+  triangles: Uint32Array,
+  crease: number,
+): SoftEdges {
   const normals = faceNormals(positions, triangles)
   const sharp = Math.cos(crease)
   // The half-edge seen first of each edge, by its ends: open addressing, as a Map of a million keys is slow.
@@ -24,7 +37,8 @@ export function softEdges(positions: Float32Array, triangles: Uint32Array, creas
   const pairs: number[] = []
   for (let h = 0; h < triangles.length; h++) {
     const [a, b] = [triangles[h]!, endOf(h)]
-    let slot = (Math.imul(Math.min(a, b), 0x9e3779b1) ^ Math.imul(Math.max(a, b), 0x85ebca6b)) & (room - 1)
+    let slot =
+      (Math.imul(Math.min(a, b), 0x9e3779b1) ^ Math.imul(Math.max(a, b), 0x85ebca6b)) & (room - 1)
     let other = -1
     while ((other = table[slot]!) >= 0) {
       const [c, d] = [triangles[other]!, endOf(other)]
@@ -40,11 +54,20 @@ export function softEdges(positions: Float32Array, triangles: Uint32Array, creas
     const [m, n] = [Math.floor(one / 3) * 3, Math.floor(two / 3) * 3]
     // Faces that run along their edge the same way face opposite sides.
     const sign = triangles[one] === triangles[two] ? -1 : 1
-    const turn = sign * (normals[m]! * normals[n]! + normals[m + 1]! * normals[n + 1]! + normals[m + 2]! * normals[n + 2]!)
+    const turn =
+      sign *
+      (normals[m]! * normals[n]! +
+        normals[m + 1]! * normals[n + 1]! +
+        normals[m + 2]! * normals[n + 2]!)
     if (turn > sharp && turn < FLAT) kept.push(one, m, n, sign)
   }
   const count = kept.length / 4
-  const edges: SoftEdges = { from: new Float32Array(count * 3), to: new Float32Array(count * 3), left: new Int16Array(count * 4), right: new Int16Array(count * 4) }
+  const edges: SoftEdges = {
+    from: new Float32Array(count * 3),
+    to: new Float32Array(count * 3),
+    left: new Int16Array(count * 4),
+    right: new Int16Array(count * 4),
+  }
   for (let e = 0; e < count; e++) {
     const [half, m, n, sign] = [kept[e * 4]!, kept[e * 4 + 1]!, kept[e * 4 + 2]!, kept[e * 4 + 3]!]
     const [a, b] = [triangles[half]! * 3, endOf(half) * 3]
@@ -70,9 +93,16 @@ function faceNormals(positions: Float32Array, triangles: Uint32Array): Float32Ar
   return normals
 }
 
-export interface PlacedEdges { edges: SoftEdges; matrix: THREE.Matrix4; item: number }
+export interface PlacedEdges {
+  edges: SoftEdges
+  matrix: THREE.Matrix4
+  item: number
+}
 
-/** The soft edges of several bodies, to be drawn at once: one instance an edge, two corners an instance. */
+/**
+ * The soft edges of several bodies, to be drawn at once: one instance an edge, two corners an
+ * instance.
+ */
 export function contourGeometry(placed: PlacedEdges[]): THREE.InstancedBufferGeometry {
   const count = placed.reduce((n, p) => n + p.edges.from.length / 3, 0)
   const [from, to] = [new Float32Array(count * 3), new Float32Array(count * 3)]
@@ -83,16 +113,29 @@ export function contourGeometry(placed: PlacedEdges[]): THREE.InstancedBufferGeo
   for (const { edges, matrix, item } of placed) {
     const own = edges.from.length / 3
     for (let e = 0; e < own; e++) {
-      v.fromArray(edges.from, e * 3).applyMatrix4(matrix).toArray(from, (at + e) * 3)
-      v.fromArray(edges.to, e * 3).applyMatrix4(matrix).toArray(to, (at + e) * 3)
-      v.fromArray(edges.left, e * 4).transformDirection(matrix).multiplyScalar(32767).toArray(left, (at + e) * 4)
-      v.fromArray(edges.right, e * 4).transformDirection(matrix).multiplyScalar(32767).toArray(right, (at + e) * 4)
+      v.fromArray(edges.from, e * 3)
+        .applyMatrix4(matrix)
+        .toArray(from, (at + e) * 3)
+      v.fromArray(edges.to, e * 3)
+        .applyMatrix4(matrix)
+        .toArray(to, (at + e) * 3)
+      v.fromArray(edges.left, e * 4)
+        .transformDirection(matrix)
+        .multiplyScalar(32767)
+        .toArray(left, (at + e) * 4)
+      v.fromArray(edges.right, e * 4)
+        .transformDirection(matrix)
+        .multiplyScalar(32767)
+        .toArray(right, (at + e) * 4)
     }
     items.fill(item, at, at + own)
     at += own
   }
   const geometry = new THREE.InstancedBufferGeometry()
-  geometry.setAttribute('position', new THREE.BufferAttribute(new Float32Array([0, 0, 0, 1, 0, 0]), 3))
+  geometry.setAttribute(
+    'position',
+    new THREE.BufferAttribute(new Float32Array([0, 0, 0, 1, 0, 0]), 3),
+  )
   geometry.setAttribute('from', new THREE.InstancedBufferAttribute(from, 3))
   geometry.setAttribute('to', new THREE.InstancedBufferAttribute(to, 3))
   geometry.setAttribute('left', new THREE.InstancedBufferAttribute(left, 4, true))

@@ -10,7 +10,10 @@ function welded(geometry: BoxGeometry | CylinderGeometry) {
   geometry.deleteAttribute('normal')
   geometry.deleteAttribute('uv')
   const merged = mergeVertices(geometry)
-  return [merged.getAttribute('position').array as Float32Array, new Uint32Array(merged.getIndex()!.array)] as const
+  return [
+    merged.getAttribute('position').array as Float32Array,
+    new Uint32Array(merged.getIndex()!.array),
+  ] as const
 }
 
 describe('corners for shading', () => {
@@ -20,7 +23,8 @@ describe('corners for shading', () => {
     const { normals, indices } = shadedCorners(positions, triangles, CREASE)
     expect(normals.length / 3).toBe(24)
     expect(indices.length).toBe(36)
-    for (let i = 0; i < normals.length; i += 3) expect(Math.max(...[0, 1, 2].map((k) => Math.abs(normals[i + k]!)))).toBeCloseTo(1, 6)
+    for (let i = 0; i < normals.length; i += 3)
+      expect(Math.max(...[0, 1, 2].map((k) => Math.abs(normals[i + k]!)))).toBeCloseTo(1, 6)
   })
 
   it('a drum is smooth round its side and sharp at its rims', () => {
@@ -39,7 +43,8 @@ describe('corners for shading', () => {
     const [positions, triangles] = welded(new BoxGeometry(1, 1, 1, 3, 3, 3))
     const { positions: places, indices } = shadedCorners(positions, triangles, CREASE)
     indices.forEach((at, corner) => {
-      for (let k = 0; k < 3; k++) expect(places[at * 3 + k]).toBe(positions[triangles[corner]! * 3 + k])
+      for (let k = 0; k < 3; k++)
+        expect(places[at * 3 + k]).toBe(positions[triangles[corner]! * 3 + k])
     })
   })
 })

@@ -9,7 +9,11 @@ export interface Shaded {
  * Normals for shading: smooth over joins flatter than `crease` (rad), apart over sharper ones. A
  * vertex is split only where its corners need different normals.
  */
-export function shadedCorners(positions: Float32Array, triangles: Uint32Array, crease: number): Shaded {
+export function shadedCorners(
+  positions: Float32Array,
+  triangles: Uint32Array,
+  crease: number,
+): Shaded {
   const count = triangles.length / 3
   const vertices = positions.length / 3
   // Area vectors and unit normals of the triangles.
@@ -17,8 +21,16 @@ export function shadedCorners(positions: Float32Array, triangles: Uint32Array, c
   const units = new Float32Array(count * 3)
   for (let t = 0; t < count; t++) {
     const [a, b, c] = [triangles[t * 3]! * 3, triangles[t * 3 + 1]! * 3, triangles[t * 3 + 2]! * 3]
-    const [ux, uy, uz] = [positions[b]! - positions[a]!, positions[b + 1]! - positions[a + 1]!, positions[b + 2]! - positions[a + 2]!]
-    const [vx, vy, vz] = [positions[c]! - positions[a]!, positions[c + 1]! - positions[a + 1]!, positions[c + 2]! - positions[a + 2]!]
+    const [ux, uy, uz] = [
+      positions[b]! - positions[a]!,
+      positions[b + 1]! - positions[a + 1]!,
+      positions[b + 2]! - positions[a + 2]!,
+    ]
+    const [vx, vy, vz] = [
+      positions[c]! - positions[a]!,
+      positions[c + 1]! - positions[a + 1]!,
+      positions[c + 2]! - positions[a + 2]!,
+    ]
     const [x, y, z] = [uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx]
     const length = Math.sqrt(x * x + y * y + z * z) || 1
     const at = t * 3
@@ -64,7 +76,10 @@ export function shadedCorners(positions: Float32Array, triangles: Uint32Array, c
       let alike = i === begin
       for (let j = begin; j < end; j++) {
         const other = Math.floor(corners[j]! / 3) * 3
-        const turn = units[mine]! * units[other]! + units[mine + 1]! * units[other + 1]! + units[mine + 2]! * units[other + 2]!
+        const turn =
+          units[mine]! * units[other]! +
+          units[mine + 1]! * units[other + 1]! +
+          units[mine + 2]! * units[other + 2]!
         alike &&= turn > near
         if (turn < smooth && other !== mine) continue
         x += areas[other]!
@@ -74,7 +89,11 @@ export function shadedCorners(positions: Float32Array, triangles: Uint32Array, c
       const length = Math.sqrt(x * x + y * y + z * z) || 1
       ;[x, y, z] = [x / length, y / length, z / length]
       let at = first
-      while (at < found && directions[at * 3]! * x + directions[at * 3 + 1]! * y + directions[at * 3 + 2]! * z < 0.9999) at++
+      while (
+        at < found &&
+        directions[at * 3]! * x + directions[at * 3 + 1]! * y + directions[at * 3 + 2]! * z < 0.9999
+      )
+        at++
       if (at === found) add(v, x, y, z)
       if (alike) {
         // The same for all of them.

@@ -33,7 +33,8 @@ export function arraysOf(buffer: ArrayBuffer) {
   }
 }
 
-export const treeOver = (geometry: THREE.BufferGeometry) => new MeshBVH(geometry, { indirect: true })
+export const treeOver = (geometry: THREE.BufferGeometry) =>
+  new MeshBVH(geometry, { indirect: true })
 
 export function geometryOf(positions: Float32Array, faces: Uint32Array): THREE.BufferGeometry {
   const geometry = new THREE.BufferGeometry()

@@ -8,7 +8,10 @@ self.onmessage = ({ data: { id, buffer } }: MessageEvent<{ id: number; buffer: A
   const mesh = decode(buffer)
   const { positions, corners, edges } = mesh
   const arrays = [positions, corners.positions, corners.normals, corners.indices, edges]
-  self.postMessage({ id, mesh }, { transfer: [...new Set(arrays.map((a) => a.buffer as ArrayBuffer))] })
+  self.postMessage(
+    { id, mesh },
+    { transfer: [...new Set(arrays.map((a) => a.buffer as ArrayBuffer))] },
+  )
   // It is seen before it can be picked.
   const { positions: again, faces } = arraysOf(own)
   const tree = MeshBVH.serialize(treeOver(geometryOf(again, faces)), { cloneBuffers: false })

@@ -7,7 +7,11 @@ const box = new THREE.Box3()
 const local = new THREE.Vector3()
 
 /** From how near to how far (m) there is something to be seen from `eye`. */
-export function depthRange(eye: THREE.Vector3, bodies: Bodies | undefined, extent: THREE.Sphere): [number, number] {
+export function depthRange(
+  eye: THREE.Vector3,
+  bodies: Bodies | undefined,
+  extent: THREE.Sphere,
+): [number, number] {
   let nearest = Math.abs(eye.z)
   for (const body of bodies?.bodies ?? []) {
     const matrix = bodies!.nodes[body.node]!.matrix
@@ -19,7 +23,12 @@ export function depthRange(eye: THREE.Vector3, bodies: Bodies | undefined, exten
       continue
     }
     // Inside a box, or nearly: only the mesh itself knows.
-    const found = body.mesh.tree?.closestPointToPoint(local.copy(eye).applyMatrix4(matrix.clone().invert()), {} as never, 0, nearest)
+    const found = body.mesh.tree?.closestPointToPoint(
+      local.copy(eye).applyMatrix4(matrix.clone().invert()),
+      {} as never,
+      0,
+      nearest,
+    )
     nearest = Math.min(nearest, found?.distance ?? nearest)
   }
   const near = Math.max(NEAREST, Math.min(nearest * 0.6, 0.5))

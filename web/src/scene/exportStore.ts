@@ -15,7 +15,10 @@ import { clock } from '../when/whenStore'
 import { useWhere } from '../where/whereStore'
 import type { Scene } from './scene'
 
-export interface Size { width: number; height: number }
+export interface Size {
+  width: number
+  height: number
+}
 /** Largest edge of an exported picture, pixels. */
 export const LARGEST = 7680
 
@@ -37,13 +40,20 @@ export const useExport = defineStore('export', () => {
 
   function sound({ width, height }: Size): string | null {
     const whole = Number.isInteger(width) && Number.isInteger(height)
-    return whole && width >= 16 && height >= 16 && width <= LARGEST && height <= LARGEST ? null : `Width and height are whole numbers of pixels from 16 to ${LARGEST}.`
+    return whole && width >= 16 && height >= 16 && width <= LARGEST && height <= LARGEST
+      ? null
+      : `Width and height are whole numbers of pixels from 16 to ${LARGEST}.`
   }
 
   function draw(size: Size, annotated: boolean): HTMLCanvasElement {
     const { viewpoint, style, colours } = where.panes[tours.tour ? tours.pane : where.active]!
     const bare = { ...settings.furniture, frame: () => false, grid: settings.furniture.grid }
-    const picture = scene.value!.snapshot({ viewpoint, style, colours }, size.width, size.height, annotated ? undefined : bare)
+    const picture = scene.value!.snapshot(
+      { viewpoint, style, colours },
+      size.width,
+      size.height,
+      annotated ? undefined : bare,
+    )
     if (annotated) caption(picture)
     return picture
   }
@@ -54,9 +64,14 @@ export const useExport = defineStore('export', () => {
     const styles = getComputedStyle(document.body)
     paint.font = `${size}px ${styles.fontFamily}`
     const { bearing_deg, elevation_deg } = where.viewpoint
-    const lines = [`${cell.cell!.document.name} · ${clock(when.time)} · bearing ${bearing_deg.toFixed(1)}°, elevation ${elevation_deg.toFixed(1)}°`]
+    const lines = [
+      `${cell.cell!.document.name} · ${clock(when.time)} · bearing ${bearing_deg.toFixed(1)}°, elevation ${elevation_deg.toFixed(1)}°`,
+    ]
     const pair = findings.shown
-    if (pair) lines.unshift(`${pair.a.name} – ${pair.b.name}: ${units.length(pair.attained_mm)}, ${units.short(pair.required_mm)} required, ${verdictWord(pair.verdict)}`)
+    if (pair)
+      lines.unshift(
+        `${pair.a.name} – ${pair.b.name}: ${units.length(pair.attained_mm)}, ${units.short(pair.required_mm)} required, ${verdictWord(pair.verdict)}`,
+      )
     paint.textBaseline = 'bottom'
     lines.forEach((text, i) => {
       const y = picture.height - size * 0.7 - (lines.length - 1 - i) * size * 1.4
@@ -68,7 +83,15 @@ export const useExport = defineStore('export', () => {
     })
   }
   const blobOf = (picture: HTMLCanvasElement) =>
-    new Promise<Blob>((done, fail) => picture.toBlob((b) => (b ? done(b) : fail(new Error('The browser could not make the picture; try a smaller one.'))), 'image/png'))
+    new Promise<Blob>((done, fail) =>
+      picture.toBlob(
+        (b) =>
+          b
+            ? done(b)
+            : fail(new Error('The browser could not make the picture; try a smaller one.')),
+        'image/png',
+      ),
+    )
 
   function deliver(blob: Blob, name: string) {
     const link = document.createElement('a')
@@ -77,7 +100,11 @@ export const useExport = defineStore('export', () => {
     link.click()
     setTimeout(() => URL.revokeObjectURL(link.href), 60_000)
   }
-  const fileName = (text: string) => text.toLowerCase().replace(/[^a-z0-9]+/g, '-').replace(/^-|-$/g, '') || 'cell'
+  const fileName = (text: string) =>
+    text
+      .toLowerCase()
+      .replace(/[^a-z0-9]+/g, '-')
+      .replace(/^-|-$/g, '') || 'cell'
 
   async function picture(size: Size, annotated: boolean) {
     deliver(await blobOf(draw(size, annotated)), `${fileName(cell.cell!.document.name)}.png`)
@@ -103,14 +130,20 @@ export const useExport = defineStore('export', () => {
       if (kind === 'png') {
         const files: { name: string; input: Blob }[] = []
         for await (const { picture, index } of frames(size, rate, annotated)) {
-          files.push({ name: `${name}-${String(index + 1).padStart(5, '0')}.png`, input: await blobOf(picture) })
+          files.push({
+            name: `${name}-${String(index + 1).padStart(5, '0')}.png`,
+            input: await blobOf(picture),
+          })
         }
         if (!stopped) deliver(await downloadZip(files).blob(), `${name}.zip`)
       } else {
         const output = new Output({ format: new WebMOutputFormat(), target: new BufferTarget() })
         const stage = document.createElement('canvas')
         Object.assign(stage, size)
-        const source = new CanvasSource(stage, { codec: 'vp9', bitrate: Math.round(size.width * size.height * rate * 0.12) })
+        const source = new CanvasSource(stage, {
+          codec: 'vp9',
+          bitrate: Math.round(size.width * size.height * rate * 0.12),
+        })
         output.addVideoTrack(source, { frameRate: rate })
         await output.start()
         for await (const { picture, index } of frames(size, rate, annotated)) {
@@ -135,10 +168,25 @@ export const useExport = defineStore('export', () => {
   /** What is shown, or the selected robot, as a file in an open format. */
   async function items({ format }: { format: 'glb' | 'stl' | 'urdf' }) {
     const ids = format === 'urdf' ? [...what.selected] : [...what.visible]
-    const request = { items: ids, time_s: when.time, format: format === 'stl' ? { stl: settings.units.length } : format }
-    const response = await fetch(`/api/cells/${cell.cell!.id}/export`, { method: 'POST', body: JSON.stringify(request), headers: { 'content-type': 'application/json' } })
-    if (response.ok) deliver(await response.blob(), `${fileName(cell.cell!.document.name)}.${format === 'urdf' ? 'zip' : format}`)
-    else cell.notice = ((await response.json().catch(() => ({}))) as { detail?: string }).detail ?? 'The export failed.'
+    const request = {
+      items: ids,
+      time_s: when.time,
+      format: format === 'stl' ? { stl: settings.units.length } : format,
+    }
+    const response = await fetch(`/api/cells/${cell.cell!.id}/export`, {
+      method: 'POST',
+      body: JSON.stringify(request),
+      headers: { 'content-type': 'application/json' },
+    })
+    if (response.ok)
+      deliver(
+        await response.blob(),
+        `${fileName(cell.cell!.document.name)}.${format === 'urdf' ? 'zip' : format}`,
+      )
+    else
+      cell.notice =
+        ((await response.json().catch(() => ({}))) as { detail?: string }).detail ??
+        'The export failed.'
   }
 
   return { scene, open, items, job, stop, sound, picture, film }

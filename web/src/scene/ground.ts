@@ -18,12 +18,19 @@ export class Ground {
     // In short pieces: one long line through the near plane is lost to rounding on some machines.
     const lines: number[] = []
     for (let i = -REACH; i <= REACH; i++) {
-      for (let j = -REACH; j < REACH; j += PIECE) lines.push(i, j, 0, i, j + PIECE, 0, j, i, 0, j + PIECE, i, 0)
+      for (let j = -REACH; j < REACH; j += PIECE)
+        lines.push(i, j, 0, i, j + PIECE, 0, j, i, 0, j + PIECE, i, 0)
     }
-    const geometry = new THREE.BufferGeometry().setAttribute('position', new THREE.Float32BufferAttribute(lines, 3))
+    const geometry = new THREE.BufferGeometry().setAttribute(
+      'position',
+      new THREE.Float32BufferAttribute(lines, 3),
+    )
     this.grid = new THREE.LineSegments(geometry, fading(60))
     this.coarse = new THREE.LineSegments(geometry, fading(14))
-    this.plane = new THREE.Mesh(new THREE.PlaneGeometry(1, 1), new THREE.ShadowMaterial({ opacity: 0.17, depthWrite: false }))
+    this.plane = new THREE.Mesh(
+      new THREE.PlaneGeometry(1, 1),
+      new THREE.ShadowMaterial({ opacity: 0.17, depthWrite: false }),
+    )
     this.plane.receiveShadow = true
     for (const drawn of [this.grid, this.coarse, this.plane]) drawn.frustumCulled = false
     this.group.add(this.grid, this.coarse, this.plane)
@@ -48,14 +55,24 @@ export class Ground {
     this.sun.target.position.copy(centre)
     this.sun.position.copy(centre).add(new THREE.Vector3(-0.45, -0.75, 1.5).multiplyScalar(size))
     const half = size * 0.75
-    Object.assign(this.sun.shadow.camera, { left: -half, right: half, top: half, bottom: -half, near: 0.1, far: size * 4 })
+    Object.assign(this.sun.shadow.camera, {
+      left: -half,
+      right: half,
+      top: half,
+      bottom: -half,
+      near: 0.1,
+      far: size * 4,
+    })
     this.sun.shadow.camera.updateProjectionMatrix()
   }
 
   /** Spacing and place of the grid for a picture `width` m wide at its pivot. */
   use(width: number, pivot: THREE.Vector3, show: { grid: boolean; shadow: boolean }) {
     const pitch = gridPitch(width)
-    for (const [lines, step] of [[this.grid, pitch], [this.coarse, pitch * 10]] as const) {
+    for (const [lines, step] of [
+      [this.grid, pitch],
+      [this.coarse, pitch * 10],
+    ] as const) {
       lines.visible = show.grid
       lines.scale.setScalar(step)
       lines.position.set(Math.round(pivot.x / step) * step, Math.round(pivot.y / step) * step, 0)
@@ -70,10 +87,16 @@ function fading(reach: number): THREE.LineBasicMaterial {
   material.onBeforeCompile = (shader) => {
     shader.vertexShader = shader.vertexShader
       .replace('#include <common>', '#include <common>\nvarying float vReach;')
-      .replace('#include <project_vertex>', `#include <project_vertex>\nvReach = length(position.xy) / ${reach.toFixed(1)};`)
+      .replace(
+        '#include <project_vertex>',
+        `#include <project_vertex>\nvReach = length(position.xy) / ${reach.toFixed(1)};`,
+      )
     shader.fragmentShader = shader.fragmentShader
       .replace('#include <common>', '#include <common>\nvarying float vReach;')
-      .replace('#include <opaque_fragment>', 'diffuseColor.a *= 1.0 - smoothstep(0.35, 1.0, vReach);\n#include <opaque_fragment>')
+      .replace(
+        '#include <opaque_fragment>',
+        'diffuseColor.a *= 1.0 - smoothstep(0.35, 1.0, vReach);\n#include <opaque_fragment>',
+      )
   }
   material.customProgramCacheKey = () => `fading ${reach}`
   return material

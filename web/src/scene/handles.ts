@@ -4,20 +4,33 @@ import { TransformControls } from 'three/examples/jsm/controls/TransformControls
 type Camera = THREE.PerspectiveCamera | THREE.OrthographicCamera
 
 /** Where handles stand and which way they point, and what they do. */
-export interface Grip { mode: 'move' | 'turn'; at: THREE.Matrix4; size: number }
+export interface Grip {
+  mode: 'move' | 'turn'
+  at: THREE.Matrix4
+  size: number
+}
 
 /** Steps while the key for them is held: m, and radians. */
 const STEP = 0.01
 const STEP_TURN = THREE.MathUtils.degToRad(5)
 
-/** Handles to move and turn something by hand. They tell the motion in the world since the drag began. */
+/**
+ * Handles to move and turn something by hand. They tell the motion in the world since the drag
+ * began.
+ */
 export class Handles {
   readonly object: THREE.Object3D
   private proxy = new THREE.Object3D()
   private start = new THREE.Matrix4()
   private controls: TransformControls
 
-  constructor(private scene: THREE.Scene, camera: Camera, moved: (motion: THREE.Matrix4) => void, done: (motion: THREE.Matrix4) => void, private changed: () => void) {
+  constructor(
+    private scene: THREE.Scene,
+    camera: Camera,
+    moved: (motion: THREE.Matrix4) => void,
+    done: (motion: THREE.Matrix4) => void,
+    private changed: () => void,
+  ) {
     this.controls = new TransformControls(camera)
     this.controls.setSpace('local')
     this.controls.setColors('#C0391B', '#2F7D32', '#2F62B5', '#8B2C6A')

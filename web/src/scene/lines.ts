@@ -9,7 +9,12 @@ export class WideLines {
   private material: LineMaterial
 
   constructor(width: number, order: number) {
-    this.material = new LineMaterial({ linewidth: width, vertexColors: true, depthTest: false, transparent: true })
+    this.material = new LineMaterial({
+      linewidth: width,
+      vertexColors: true,
+      depthTest: false,
+      transparent: true,
+    })
     this.object = new LineSegments2(new LineSegmentsGeometry(), this.material)
     this.object.frustumCulled = false
     this.object.renderOrder = order
@@ -30,14 +35,22 @@ export class WideLines {
   /** A way through points. */
   setWay(points: THREE.Vector3[], colour: string) {
     const ends = points.slice(1).flatMap((p, i) => [...points[i]!.toArray(), ...p.toArray()])
-    this.set(ends, points.slice(1).map(() => new THREE.Color(colour)))
+    this.set(
+      ends,
+      points.slice(1).map(() => new THREE.Color(colour)),
+    )
   }
 }
 
 const AXES = ['#C0392B', '#3C8D40', '#2F62B5'].map((c) => new THREE.Color(c))
 
 /** The three axes of a frame as arrows `size` m long: X red, Y green, Z blue (common practice). */
-export function axesOf(matrix: THREE.Matrix4, size: number, ends: number[], colours: THREE.Color[]) {
+export function axesOf(
+  matrix: THREE.Matrix4,
+  size: number,
+  ends: number[],
+  colours: THREE.Color[],
+) {
   const origin = new THREE.Vector3().setFromMatrixPosition(matrix)
   const axes = [0, 1, 2].map((i) => new THREE.Vector3().setFromMatrixColumn(matrix, i))
   axes.forEach((axis, i) => {

@@ -32,14 +32,25 @@ const CHOSEN = `
 `
 const AWAY = 'gl_Position = vec4(2.0, 2.0, 2.0, 1.0);'
 
-function reading<T extends THREE.Material>(material: T, uniforms: StateUniforms, which: 'isShown()' | 'isGhost()', colour: string): T {
+function reading<T extends THREE.Material>(
+  material: T,
+  uniforms: StateUniforms,
+  which: 'isShown()' | 'isGhost()',
+  colour: string,
+): T {
   material.onBeforeCompile = (shader) => {
     Object.assign(shader.uniforms, uniforms)
     shader.vertexShader = shader.vertexShader
       .replace('#include <common>', `#include <common>\n${READ_STATE}`)
-      .replace('#include <project_vertex>', `#include <project_vertex>\nreadState(); if (!${which}) { ${AWAY} }`)
+      .replace(
+        '#include <project_vertex>',
+        `#include <project_vertex>\nreadState(); if (!${which}) { ${AWAY} }`,
+      )
     shader.fragmentShader = shader.fragmentShader
-      .replace('#include <common>', `#include <common>\n${CHOSEN}\nuniform vec3 paper; uniform vec3 plum;`)
+      .replace(
+        '#include <common>',
+        `#include <common>\n${CHOSEN}\nuniform vec3 paper; uniform vec3 plum;`,
+      )
       .replace('#include <color_fragment>', colour)
   }
   material.customProgramCacheKey = () => which + colour
@@ -48,22 +59,44 @@ function reading<T extends THREE.Material>(material: T, uniforms: StateUniforms,
 
 /** Lit faces in each item's colour. */
 export const litFaces = (uniforms: StateUniforms) =>
-  reading(new THREE.MeshLambertMaterial({ side: THREE.DoubleSide, clipShadows: true, ...BEHIND_LINES }), uniforms, 'isShown()', 'diffuseColor.rgb = vState.rgb;')
+  reading(
+    new THREE.MeshLambertMaterial({ side: THREE.DoubleSide, clipShadows: true, ...BEHIND_LINES }),
+    uniforms,
+    'isShown()',
+    'diffuseColor.rgb = vState.rgb;',
+  )
 
 /** Faces as white as the paper: they only hide what is behind. */
 export const paperFaces = (uniforms: StateUniforms) =>
-  reading(new THREE.MeshBasicMaterial({ side: THREE.DoubleSide, ...BEHIND_LINES }), uniforms, 'isShown()', 'diffuseColor.rgb = chosen() ? mix(paper, plum, 0.28) : paper;')
+  reading(
+    new THREE.MeshBasicMaterial({ side: THREE.DoubleSide, ...BEHIND_LINES }),
+    uniforms,
+    'isShown()',
+    'diffuseColor.rgb = chosen() ? mix(paper, plum, 0.28) : paper;',
+  )
 
 /** What is hidden, faintly. */
 export const ghostFaces = (uniforms: StateUniforms) =>
   reading(
-    new THREE.MeshLambertMaterial({ side: THREE.DoubleSide, transparent: true, opacity: 0.16, depthWrite: false }),
-    uniforms, 'isGhost()', 'diffuseColor.rgb = vState.rgb;',
+    new THREE.MeshLambertMaterial({
+      side: THREE.DoubleSide,
+      transparent: true,
+      opacity: 0.16,
+      depthWrite: false,
+    }),
+    uniforms,
+    'isGhost()',
+    'diffuseColor.rgb = vState.rgb;',
   )
 
 /** What is shown throws a shadow, nothing else. */
 export const shadowDepth = (uniforms: StateUniforms) =>
-  reading(new THREE.MeshDepthMaterial({ depthPacking: THREE.RGBADepthPacking }), uniforms, 'isShown()', '')
+  reading(
+    new THREE.MeshDepthMaterial({ depthPacking: THREE.RGBADepthPacking }),
+    uniforms,
+    'isShown()',
+    '',
+  )
 
 /** A vertex of a feature edge, always drawn. */
 const ON_EDGE = { declare: '', place: 'vec3 transformed = position;', leave: '' }
@@ -80,7 +113,11 @@ const ON_CONTOUR = {
  * Ink lines along feature edges, or along the outlines of what is round; the faces are drawn a little
  * behind them. Dashed behind other things, if asked for.
  */
-export function edgeLines(uniforms: StateUniforms, of: 'edges' | 'contours', behind: boolean): THREE.ShaderMaterial {
+export function edgeLines(
+  uniforms: StateUniforms,
+  of: 'edges' | 'contours',
+  behind: boolean,
+): THREE.ShaderMaterial {
   const { declare, place, leave } = of === 'edges' ? ON_EDGE : ON_CONTOUR
   return new THREE.ShaderMaterial({
     uniforms: { ...uniforms, strength: { value: 0.72 }, ghosts: { value: 1 } },
@@ -129,7 +166,10 @@ export function edgeLines(uniforms: StateUniforms, of: 'edges' | 'contours', beh
 }
 
 /** A cut face: its tint with thin lines at 45° on the picture (ISO 128-3). */
-export function hatchedFaces(colour: string, palette: { paper: string; ink: string }): THREE.ShaderMaterial {
+export function hatchedFaces(
+  colour: string,
+  palette: { paper: string; ink: string },
+): THREE.ShaderMaterial {
   return new THREE.ShaderMaterial({
     side: THREE.DoubleSide,
     uniforms: {

@@ -29,7 +29,10 @@ const AT_A_TIME = 12
 const LARGE_BYTES = 2_000_000
 
 /** Meshes by the names of their contents: fetched once, shared by all bodies that have them. */
-export function loadMeshes(cell: string, bodies: { mesh: string }[]): Promise<Map<string, DrawnMesh>> {
+export function loadMeshes(
+  cell: string,
+  bodies: { mesh: string }[],
+): Promise<Map<string, DrawnMesh>> {
   // One after the other: what the first fetches the second has.
   const mine = before.then(() => fetchMissing(cell, bodies))
   before = mine.catch(() => undefined)
@@ -38,15 +41,21 @@ export function loadMeshes(cell: string, bodies: { mesh: string }[]): Promise<Ma
 let before: Promise<unknown> = Promise.resolve()
 async function fetchMissing(cell: string, bodies: { mesh: string }[]) {
   const missing = () => [...new Set(bodies.map((b) => b.mesh))].filter((name) => !loaded.has(name))
-  if (missing().length > TOGETHER) for (const [name, bytes] of unpack(await fetched(`/api/cells/${cell}/small-meshes`))) await keep(name, bytes)
+  if (missing().length > TOGETHER)
+    for (const [name, bytes] of unpack(await fetched(`/api/cells/${cell}/small-meshes`)))
+      await keep(name, bytes)
   const queue = missing()
   const fetchNext = async () => {
-    for (let name = queue.pop(); name; name = queue.pop()) await keep(name, await fetched(`/api/cells/${cell}/meshes/${name}`))
+    for (let name = queue.pop(); name; name = queue.pop())
+      await keep(name, await fetched(`/api/cells/${cell}/meshes/${name}`))
   }
   await Promise.all(Array.from({ length: AT_A_TIME }, fetchNext))
 }
 async function keep(name: string, bytes: ArrayBuffer) {
-  loaded.set(name, bytes.byteLength > LARGE_BYTES ? await drawnAside(bytes) : drawn(decode(bytes), treeOver))
+  loaded.set(
+    name,
+    bytes.byteLength > LARGE_BYTES ? await drawnAside(bytes) : drawn(decode(bytes), treeOver),
+  )
 }
 
 /** Builds what picking needs while there is nothing else to do. */
@@ -65,7 +74,7 @@ const NAME = 64
 /** Each mesh with its name. */
 function* unpack(all: ArrayBuffer): Generator<[string, ArrayBuffer]> {
   const read = new DataView(all)
-  for (let at = 0; at < all.byteLength; ) {
+  for (let at = 0; at < all.byteLength;) {
     const name = String.fromCharCode(...new Uint8Array(all, at, NAME))
     const start = at + NAME + 4
     at = start + read.getUint32(at + NAME, true)
@@ -79,7 +88,9 @@ type Answer = { id: number; mesh: Decoded } | { id: number; tree: SerializedBVH 
 /** Decoded beside the page: seen first, pickable a little later. */
 function drawnAside(buffer: ArrayBuffer): Promise<DrawnMesh> {
   const mine = ++asked
-  const by = (worker ??= new Worker(new URL('./decode.worker.ts', import.meta.url), { type: 'module' }))
+  const by = (worker ??= new Worker(new URL('./decode.worker.ts', import.meta.url), {
+    type: 'module',
+  }))
   return new Promise((done, fail) => {
     let [mesh, tree]: [DrawnMesh | null, MeshBVH | null] = [null, null]
     const answer = ({ data }: MessageEvent<Answer>) => {
@@ -99,7 +110,10 @@ function drawnAside(buffer: ArrayBuffer): Promise<DrawnMesh> {
   })
 }
 
-function drawn({ positions, faces, corners, edges }: Decoded, grow: (geometry: THREE.BufferGeometry) => MeshBVH | null): DrawnMesh {
+function drawn(
+  { positions, faces, corners, edges }: Decoded,
+  grow: (geometry: THREE.BufferGeometry) => MeshBVH | null,
+): DrawnMesh {
   const geometry = geometryOf(positions, faces)
   geometry.computeBoundingBox()
   geometry.computeBoundingSphere()

@@ -9,7 +9,14 @@ import { pickAll, within } from './picking'
 
 /** One pixel is one millimetre, seen from the front; the origin is in the middle. */
 const front: Viewpoint = {
-  pivot_mm: [0, 0, 0], bearing_deg: 0, elevation_deg: 0, roll_deg: 0, distance_mm: 5000, projection: 'parallel', lens_mm: 35, width_mm: 1000,
+  pivot_mm: [0, 0, 0],
+  bearing_deg: 0,
+  elevation_deg: 0,
+  roll_deg: 0,
+  distance_mm: 5000,
+  projection: 'parallel',
+  lens_mm: 35,
+  width_mm: 1000,
 }
 const sight = { viewpoint: front, width: 1000, height: 1000 }
 const pixel = (x_mm: number, z_mm: number): Pixel => [500 + x_mm, 500 - z_mm]
@@ -18,19 +25,33 @@ const pixel = (x_mm: number, z_mm: number): Pixel => [500 + x_mm, 500 - z_mm]
 function cell(): Bodies {
   const mesh = (size: Vec3) => {
     const box = new THREE.BoxGeometry(...size)
-    const geometry = geometryOf(new Float32Array(box.getAttribute('position').array), new Uint32Array(box.index!.array))
+    const geometry = geometryOf(
+      new Float32Array(box.getAttribute('position').array),
+      new Uint32Array(box.index!.array),
+    )
     geometry.computeBoundingSphere()
     return { geometry, tree: treeOver(geometry), ball: geometry.boundingSphere! }
   }
-  const places = [new THREE.Matrix4().makeRotationY(Math.PI / 4), new THREE.Matrix4().makeTranslation(0, 1, 0)]
+  const places = [
+    new THREE.Matrix4().makeRotationY(Math.PI / 4),
+    new THREE.Matrix4().makeTranslation(0, 1, 0),
+  ]
   return {
-    bodies: [{ item: 'bar', node: 0, mesh: mesh([0.8, 0.01, 0.01]) }, { item: 'cube', node: 1, mesh: mesh([0.1, 0.1, 0.1]) }],
+    bodies: [
+      { item: 'bar', node: 0, mesh: mesh([0.8, 0.01, 0.01]) },
+      { item: 'cube', node: 1, mesh: mesh([0.1, 0.1, 0.1]) },
+    ],
     nodes: places.map((matrix) => ({ matrix })),
   } as unknown as Bodies
 }
 const all = new Set(['bar', 'cube'])
-const found = (from: Pixel, to: Pixel, touching: boolean, clip: THREE.Plane[] = [], visible = all) =>
-  within(cell(), visible, new Cameras().sides(sight, from, to), clip, touching).sort()
+const found = (
+  from: Pixel,
+  to: Pixel,
+  touching: boolean,
+  clip: THREE.Plane[] = [],
+  visible = all,
+) => within(cell(), visible, new Cameras().sides(sight, from, to), clip, touching).sort()
 
 describe('a rectangle on the picture', () => {
   it('takes what it touches by the triangles, not by a box round them', () => {
@@ -64,14 +85,21 @@ describe('what lies under a pixel', () => {
     expect(hits[1]!.normal!.map((x) => Math.round(x) + 0)).toEqual([0, -1, 0])
   })
 
-  it.each(['parallel', 'perspective'] as const)('appears where it is picked, in %s', (projection) => {
-    const view = { viewpoint: { ...front, projection, bearing_deg: 37, elevation_deg: 21 }, width: 800, height: 500 }
-    const cameras = new Cameras()
-    const at = cameras.onPlane(view, [123, 321], [40, -30, 20])!
-    const seen = cameras.project(view, at)!
-    expect(seen[0]).toBeCloseTo(123, 6)
-    expect(seen[1]).toBeCloseTo(321, 6)
-  })
+  it.each(['parallel', 'perspective'] as const)(
+    'appears where it is picked, in %s',
+    (projection) => {
+      const view = {
+        viewpoint: { ...front, projection, bearing_deg: 37, elevation_deg: 21 },
+        width: 800,
+        height: 500,
+      }
+      const cameras = new Cameras()
+      const at = cameras.onPlane(view, [123, 321], [40, -30, 20])!
+      const seen = cameras.project(view, at)!
+      expect(seen[0]).toBeCloseTo(123, 6)
+      expect(seen[1]).toBeCloseTo(321, 6)
+    },
+  )
 
   it('behind the eye appears nowhere', () => {
     const view = { ...sight, viewpoint: { ...front, projection: 'perspective' as const } }
@@ -84,7 +112,9 @@ describe('a mesh as it is sent', () => {
     const words = new Uint32Array([3, 1, 2])
     const vertices = new Float32Array([0, 0, 0, 1, 0, 0, 0, 1, 0])
     const rest = new Uint32Array([0, 1, 2, /* edges */ 0, 1, 1, 2])
-    const bytes = new Uint8Array([words, vertices, rest].flatMap((a) => [...new Uint8Array(a.buffer)]))
+    const bytes = new Uint8Array(
+      [words, vertices, rest].flatMap((a) => [...new Uint8Array(a.buffer)]),
+    )
     const mesh = decode(bytes.buffer)
     expect([...mesh.positions]).toEqual([...vertices])
     expect([...mesh.faces]).toEqual([0, 1, 2])

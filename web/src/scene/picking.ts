@@ -20,7 +20,12 @@ const inverse = new THREE.Matrix4()
 const local = new THREE.Ray()
 
 /** What a ray meets of the shown bodies, nearest first, each body once. */
-export function pickAll(bodies: Bodies, ray: THREE.Ray, shown: (item: string) => boolean, clip: THREE.Plane[]): Hit[] {
+export function pickAll(
+  bodies: Bodies,
+  ray: THREE.Ray,
+  shown: (item: string) => boolean,
+  clip: THREE.Plane[],
+): Hit[] {
   const hits: { distance: number; hit: Hit }[] = []
   bodies.bodies.forEach((body, index) => {
     const { tree } = body.mesh
@@ -28,16 +33,26 @@ export function pickAll(bodies: Bodies, ray: THREE.Ray, shown: (item: string) =>
     const matrix = bodies.nodes[body.node]!.matrix
     if (!ray.intersectsSphere(sphere.copy(body.mesh.ball).applyMatrix4(matrix))) return
     local.copy(ray).applyMatrix4(inverse.copy(matrix).invert())
-    const inside = (at: THREE.Vector3) => clip.every((p) => p.distanceToPoint(at.clone().applyMatrix4(matrix)) >= 0)
+    const inside = (at: THREE.Vector3) =>
+      clip.every((p) => p.distanceToPoint(at.clone().applyMatrix4(matrix)) >= 0)
     const found = clip.length
-      ? tree.raycast(local, THREE.DoubleSide).filter((f) => inside(f.point)).sort((a, b) => a.distance - b.distance)[0]
+      ? tree
+          .raycast(local, THREE.DoubleSide)
+          .filter((f) => inside(f.point))
+          .sort((a, b) => a.distance - b.distance)[0]
       : tree.raycastFirst(local, THREE.DoubleSide)
     if (!found) return
     const at = found.point.clone().applyMatrix4(matrix)
     const normal = found.face!.normal.clone().transformDirection(matrix)
     hits.push({
       distance: at.distanceTo(ray.origin),
-      hit: { item: body.item, body: index, triangle: found.faceIndex!, at: at.multiplyScalar(1e3).toArray(), normal: normal.toArray() },
+      hit: {
+        item: body.item,
+        body: index,
+        triangle: found.faceIndex!,
+        at: at.multiplyScalar(1e3).toArray(),
+        normal: normal.toArray(),
+      },
     })
   })
   return hits.sort((a, b) => a.distance - b.distance).map((h) => h.hit)
@@ -50,7 +65,12 @@ const CORNER = 14
 const M = 1e-3
 
 /** The corner (mm) of a hit triangle nearest to a pixel, if one is near; else the hit itself. */
-export function cornerNear(bodies: Bodies, hit: Hit, [x, y]: [number, number], project: Project): Vec3 {
+export function cornerNear(
+  bodies: Bodies,
+  hit: Hit,
+  [x, y]: [number, number],
+  project: Project,
+): Vec3 {
   const body = hit.body === undefined ? undefined : bodies.bodies[hit.body]
   if (!body) return hit.at
   const { geometry } = body.mesh
@@ -58,7 +78,11 @@ export function cornerNear(bodies: Bodies, hit: Hit, [x, y]: [number, number], p
   const matrix = bodies.nodes[body.node]!.matrix
   const corners = [0, 1, 2].flatMap((i) => {
     const v = geometry.index ? geometry.index.getX(hit.triangle! * 3 + i) : hit.triangle! * 3 + i
-    const at = new THREE.Vector3().fromBufferAttribute(position, v).applyMatrix4(matrix).divideScalar(M).toArray()
+    const at = new THREE.Vector3()
+      .fromBufferAttribute(position, v)
+      .applyMatrix4(matrix)
+      .divideScalar(M)
+      .toArray()
     const seen = project(at)
     return seen ? { at, off: Math.hypot(seen[0] - x, seen[1] - y) } : []
   })
@@ -66,8 +90,17 @@ export function cornerNear(bodies: Bodies, hit: Hit, [x, y]: [number, number], p
   return near && near.off < CORNER ? near.at : hit.at
 }
 
-/** Visible items that lie wholly between planes which look inwards, or reach between them; what is clipped away counts for nothing. */
-export function within(bodies: Bodies, visible: Set<string>, sides: THREE.Plane[], clip: THREE.Plane[], touching: boolean): string[] {
+/**
+ * Visible items that lie wholly between planes which look inwards, or reach between them; what is
+ * clipped away counts for nothing.
+ */
+export function within(
+  bodies: Bodies,
+  visible: Set<string>,
+  sides: THREE.Plane[],
+  clip: THREE.Plane[],
+  touching: boolean,
+): string[] {
   const found = new Map<string, boolean>()
   for (const body of bodies.bodies) {
     const before = found.get(body.item)
@@ -92,14 +125,23 @@ function reachesBetween(tree: MeshBVH, planes: THREE.Plane[]): boolean {
     intersectsBounds(box) {
       let wholly = true
       for (const { normal: n, constant: c } of planes) {
-        const far = n.x * (n.x > 0 ? box.max.x : box.min.x) + n.y * (n.y > 0 ? box.max.y : box.min.y) + n.z * (n.z > 0 ? box.max.z : box.min.z) + c
+        const far =
+          n.x * (n.x > 0 ? box.max.x : box.min.x) +
+          n.y * (n.y > 0 ? box.max.y : box.min.y) +
+          n.z * (n.z > 0 ? box.max.z : box.min.z) +
+          c
         if (far < 0) return NOT_INTERSECTED
-        const near = n.x * (n.x > 0 ? box.min.x : box.max.x) + n.y * (n.y > 0 ? box.min.y : box.max.y) + n.z * (n.z > 0 ? box.min.z : box.max.z) + c
+        const near =
+          n.x * (n.x > 0 ? box.min.x : box.max.x) +
+          n.y * (n.y > 0 ? box.min.y : box.max.y) +
+          n.z * (n.z > 0 ? box.min.z : box.max.z) +
+          c
         wholly &&= near >= 0
       }
       return wholly ? CONTAINED : INTERSECTED
     },
-    intersectsTriangle: ({ a, b, c }, _, contained) => contained || planes.reduce(cutBy, [a, b, c]).length > 0,
+    intersectsTriangle: ({ a, b, c }, _, contained) =>
+      contained || planes.reduce(cutBy, [a, b, c]).length > 0,
   })
 }
 
@@ -114,12 +156,20 @@ function cutBy(polygon: THREE.Vector3[], plane: THREE.Plane): THREE.Vector3[] {
 }
 
 /** Whether all vertices of a mesh lie between planes, but for those that are clipped away. */
-function liesBetween(geometry: THREE.BufferGeometry, planes: THREE.Plane[], clip: THREE.Plane[]): boolean {
+function liesBetween(
+  geometry: THREE.BufferGeometry,
+  planes: THREE.Plane[],
+  clip: THREE.Plane[],
+): boolean {
   const position = geometry.getAttribute('position')
   const at = new THREE.Vector3()
   for (let i = 0; i < position.count; i++) {
     at.fromBufferAttribute(position, i)
-    if (clip.every((p) => p.distanceToPoint(at) >= 0) && planes.some((p) => p.distanceToPoint(at) < 0)) return false
+    if (
+      clip.every((p) => p.distanceToPoint(at) >= 0) &&
+      planes.some((p) => p.distanceToPoint(at) < 0)
+    )
+      return false
   }
   return true
 }

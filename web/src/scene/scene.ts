@@ -28,7 +28,12 @@ export interface PaneView {
   height: number
 }
 
-export interface SceneFrame { item: string | null; kind: string; node: number | null; pose: ArrayLike<number> }
+export interface SceneFrame {
+  item: string | null
+  kind: string
+  node: number | null
+  pose: ArrayLike<number>
+}
 
 export interface Shown {
   visible: Set<string>
@@ -83,7 +88,12 @@ export class Scene {
   private size = { width: 1, height: 1 }
   private panes: PaneView[] = []
   private active = 0
-  private shown: Shown = { visible: new Set(), ghosts: new Set(), selected: new Set(), hovered: null }
+  private shown: Shown = {
+    visible: new Set(),
+    ghosts: new Set(),
+    selected: new Set(),
+    hovered: null,
+  }
   private look = new Map<string, { role: string; colour?: string | null }>()
   private furniture: Furniture = { grid: true, shadow: true, frame: () => false, frameSize: 34 }
   private statesOf?: Colours
@@ -93,10 +103,21 @@ export class Scene {
   private gripped: { nodes: Set<number>; from: THREE.Matrix4[] } | null = null
   /** From where a drag of the handles is judged while the camera goes along. */
   private frozen: { pane: number; viewpoint: Viewpoint } | null = null
-  private hooks: { moved?: (motion: THREE.Matrix4) => void; placed?: (motion: THREE.Matrix4) => void } = {}
+  private hooks: {
+    moved?: (motion: THREE.Matrix4) => void
+    placed?: (motion: THREE.Matrix4) => void
+  } = {}
 
-  constructor(readonly canvas: HTMLCanvasElement, private palette: Palette, private drawn: () => void) {
-    this.renderer = new THREE.WebGLRenderer({ canvas, antialias: !this.software, preserveDrawingBuffer: true })
+  constructor(
+    readonly canvas: HTMLCanvasElement,
+    private palette: Palette,
+    private drawn: () => void,
+  ) {
+    this.renderer = new THREE.WebGLRenderer({
+      canvas,
+      antialias: !this.software,
+      preserveDrawingBuffer: true,
+    })
     this.renderer.shadowMap.enabled = true
     this.renderer.shadowMap.type = THREE.PCFShadowMap
     this.renderer.shadowMap.autoUpdate = false
@@ -107,7 +128,9 @@ export class Scene {
     const fill = new THREE.DirectionalLight('#dfe9f5', 0.5)
     fill.position.set(3, 4, 2)
     const { sun, group } = this.ground
-    const lines = [this.frameLines, this.gap, this.openEdges, this.cameraLines, this.tourLines].map((l) => l.object)
+    const lines = [this.frameLines, this.gap, this.openEdges, this.cameraLines, this.tourLines].map(
+      (l) => l.object,
+    )
     this.scene.add(sky, fill, sun, sun.target, group, this.caps, ...lines)
     this.setPalette(palette)
   }
@@ -142,8 +165,11 @@ export class Scene {
   }
 
   setBodies(
-    bodies: SceneBody[], look: Map<string, { role: string; colour?: string | null }>, frames: SceneFrame[],
-    poses: ArrayLike<number>[], moving: number[],
+    bodies: SceneBody[],
+    look: Map<string, { role: string; colour?: string | null }>,
+    frames: SceneFrame[],
+    poses: ArrayLike<number>[],
+    moving: number[],
   ) {
     if (this.bodies) {
       this.scene.remove(this.bodies.group)
@@ -207,22 +233,34 @@ export class Scene {
     return new Handles(this.scene, this.cameras.perspective, moved, placed, () => this.invalidate())
   }
   /** Shows handles on what these coordinate systems carry, or none. */
-  setHandles(grip: { mode: Grip['mode']; at: ArrayLike<number>; size: number; nodes: number[] } | null, hooks: Scene['hooks'] = {}) {
+  setHandles(
+    grip: { mode: Grip['mode']; at: ArrayLike<number>; size: number; nodes: number[] } | null,
+    hooks: Scene['hooks'] = {},
+  ) {
     if (this.handles?.dragging || (!grip && !this.handles)) return
     this.hooks = hooks
-    this.gripped = grip && this.bodies ? { nodes: new Set(grip.nodes), from: this.bodies.nodes.map((n) => n.matrix.clone()) } : null
+    this.gripped =
+      grip && this.bodies
+        ? { nodes: new Set(grip.nodes), from: this.bodies.nodes.map((n) => n.matrix.clone()) }
+        : null
     this.handles ??= this.newHandles()
     this.handles.set(grip && { mode: grip.mode, at: matrixOf(grip.at), size: grip.size })
     this.invalidate()
   }
-  /** Lets the handles hear the pointer on a pane; `stepped` moves them in steps, `carry` judges the drag from where it began. */
+  /**
+   * Lets the handles hear the pointer on a pane; `stepped` moves them in steps, `carry` judges the
+   * drag from where it began.
+   */
   aimHandles(pane: number, element: HTMLElement, stepped: boolean, carry: boolean) {
     if (!this.handles?.shown) return
     const view = this.view(pane)
     if (!view) return
     this.handles.listen(element)
     if (carry && this.handles.dragging) this.frozen ??= { pane, viewpoint: view.viewpoint }
-    this.handles.look(this.cameras.of(this.frozen ? { ...view, viewpoint: this.frozen.viewpoint } : view), stepped)
+    this.handles.look(
+      this.cameras.of(this.frozen ? { ...view, viewpoint: this.frozen.viewpoint } : view),
+      stepped,
+    )
   }
   get handlesBusy(): boolean {
     return this.handles?.busy ?? false
@@ -254,10 +292,17 @@ export class Scene {
     const plum = new THREE.Color(this.palette.selection)
     this.bodies?.setStates((item) => {
       const { role, colour: own } = this.look.get(item) ?? { role: '', colour: null }
-      const colour = new THREE.Color((colours === 'own' && own) || this.palette.roles[role] || '#bbbbbb')
+      const colour = new THREE.Color(
+        (colours === 'own' && own) || this.palette.roles[role] || '#bbbbbb',
+      )
       if (selected.has(item)) colour.lerp(plum, 0.72)
       else if (hovered === item) colour.lerp(plum, 0.16)
-      return { colour, shown: visible.has(item), ghost: ghosts.has(item), selected: selected.has(item) }
+      return {
+        colour,
+        shown: visible.has(item),
+        ghost: ghosts.has(item),
+        selected: selected.has(item),
+      }
     })
   }
 
@@ -267,17 +312,29 @@ export class Scene {
     this.clip = []
     if (section) {
       const normal = new THREE.Vector3(...(section.normal as Vec3)).normalize()
-      this.clip = [new THREE.Plane().setFromNormalAndCoplanarPoint(normal.clone().negate(), metres(section.point_mm))]
+      this.clip = [
+        new THREE.Plane().setFromNormalAndCoplanarPoint(
+          normal.clone().negate(),
+          metres(section.point_mm),
+        ),
+      ]
       for (const face of faces?.faces ?? []) {
         const corners = new Float32Array(face.triangles_mm.flat().map((x) => x * M))
-        const geometry = new THREE.BufferGeometry().setAttribute('position', new THREE.BufferAttribute(corners, 3))
+        const geometry = new THREE.BufferGeometry().setAttribute(
+          'position',
+          new THREE.BufferAttribute(corners, 3),
+        )
         const chosen = this.shown.selected.has(face.item)
-        const colour = chosen ? this.palette.selection : this.palette.roles[this.look.get(face.item)?.role ?? '']
+        const colour = chosen
+          ? this.palette.selection
+          : this.palette.roles[this.look.get(face.item)?.role ?? '']
         this.caps.add(new THREE.Mesh(geometry, hatchedFaces(colour ?? '#bbbbbb', this.palette)))
         for (const outline of [...face.outlines_mm.map((o) => [...o, o[0]!]), ...face.open_mm]) {
           const points = outline.map((p) => metres(p).addScaledVector(normal, 4e-4))
           const line = new THREE.BufferGeometry().setFromPoints(points)
-          this.caps.add(new THREE.Line(line, new THREE.LineBasicMaterial({ color: this.palette.ink })))
+          this.caps.add(
+            new THREE.Line(line, new THREE.LineBasicMaterial({ color: this.palette.ink })),
+          )
         }
       }
     }
@@ -294,7 +351,10 @@ export class Scene {
   /** Marks edges at which a body is open, pairs of ends in mm, always on top. */
   setOpenEdges(edges: number[][][]) {
     const colour = new THREE.Color(this.palette.broken)
-    this.openEdges.set(edges.flat(2).map((x) => x * M), edges.map(() => colour))
+    this.openEdges.set(
+      edges.flat(2).map((x) => x * M),
+      edges.map(() => colour),
+    )
     this.invalidate()
   }
 
@@ -310,7 +370,10 @@ export class Scene {
 
   // ---- what appears where, and what is picked
 
-  /** Where a point (mm) appears on a pane, in pixels from its upper left corner; null behind the eye. */
+  /**
+   * Where a point (mm) appears on a pane, in pixels from its upper left corner; null behind the
+   * eye.
+   */
   project(pane: number, at: Vec3): Pixel | null {
     const view = this.view(pane)
     return view ? this.cameras.project(view, at) : null
@@ -320,7 +383,12 @@ export class Scene {
   pickAll(pane: number, x: number, y: number, ghosts = false): Hit[] {
     const view = this.view(pane)
     if (!view || !this.bodies) return []
-    const hits = pickAll(this.bodies, this.cameras.ray(view, x, y), (item) => this.shown.visible.has(item) || (ghosts && this.shown.ghosts.has(item)), this.clip)
+    const hits = pickAll(
+      this.bodies,
+      this.cameras.ray(view, x, y),
+      (item) => this.shown.visible.has(item) || (ghosts && this.shown.ghosts.has(item)),
+      this.clip,
+    )
     const frame = this.marked.find((f) => {
       if (!f.item || !this.furniture.frame(f)) return false
       const at = new THREE.Vector3().setFromMatrixPosition(this.frameMatrix(f)).divideScalar(M)
@@ -328,7 +396,10 @@ export class Scene {
       return seen && Math.hypot(seen[0] - x, seen[1] - y) < 7
     })
     if (frame) {
-      const at = new THREE.Vector3().setFromMatrixPosition(this.frameMatrix(frame)).divideScalar(M).toArray()
+      const at = new THREE.Vector3()
+        .setFromMatrixPosition(this.frameMatrix(frame))
+        .divideScalar(M)
+        .toArray()
       hits.unshift({ item: frame.item!, at })
     }
     return hits
@@ -356,12 +427,23 @@ export class Scene {
     const sides = this.cameras.sides(view, from, to)
     const found = within(this.bodies, this.shown.visible, sides, this.clip, touching)
     const at = new THREE.Vector3()
-    const inside = (f: SceneFrame) => sides.every((s) => s.distanceToPoint(at.setFromMatrixPosition(this.frameMatrix(f))) > 0)
-    const frames = this.marked.filter((f) => f.item && this.furniture.frame(f) && inside(f)).map((f) => f.item!)
-    return [...new Set([...found, ...frames.filter((f) => !this.bodies!.bodies.some((b) => b.item === f))])]
+    const inside = (f: SceneFrame) =>
+      sides.every((s) => s.distanceToPoint(at.setFromMatrixPosition(this.frameMatrix(f))) > 0)
+    const frames = this.marked
+      .filter((f) => f.item && this.furniture.frame(f) && inside(f))
+      .map((f) => f.item!)
+    return [
+      ...new Set([
+        ...found,
+        ...frames.filter((f) => !this.bodies!.bodies.some((b) => b.item === f)),
+      ]),
+    ]
   }
 
-  /** The point (mm) under a pixel on the plane through `through` square to `normal`; by default it faces the eye. */
+  /**
+   * The point (mm) under a pixel on the plane through `through` square to `normal`; by default it
+   * faces the eye.
+   */
   onPlane(pane: number, x: number, y: number, through: Vec3, normal?: Vec3): Vec3 | null {
     return this.cameras.onPlane(this.view(pane)!, [x, y], through, normal)
   }
@@ -377,7 +459,10 @@ export class Scene {
     })
   }
 
-  /** In software a moving picture is drawn with few pixels; when it has come to rest, once with many. */
+  /**
+   * In software a moving picture is drawn with few pixels; when it has come to rest, once with
+   * many.
+   */
   private refineLater() {
     clearTimeout(this.rest)
     this.fineness(1)
@@ -413,14 +498,23 @@ export class Scene {
     this.renderer.setViewport(pane.left, y, pane.width, pane.height)
     this.renderer.setScissor(pane.left, y, pane.width, pane.height)
     const ratio = this.renderer.getPixelRatio()
-    this.draw(pane, pane.width * ratio, pane.height * ratio, pane.index === this.active ? undefined : this.view(this.active))
+    this.draw(
+      pane,
+      pane.width * ratio,
+      pane.height * ratio,
+      pane.index === this.active ? undefined : this.view(this.active),
+    )
   }
 
   /** Draws a view on a target so many pixels large, and the camera of `other` in it. */
   private draw(pane: PaneView, width: number, height: number, other?: PaneView) {
     this.writeStates(pane.colours)
     this.bodies?.use(pane.style, width, height, this.clip)
-    this.ground.use(widthAtPivot(pane.viewpoint) * M, metres(pane.viewpoint.pivot_mm), this.furniture)
+    this.ground.use(
+      widthAtPivot(pane.viewpoint) * M,
+      metres(pane.viewpoint.pivot_mm),
+      this.furniture,
+    )
     const camera = this.cameras.drawing(pane)
     if (this.handles) {
       this.handles.look(camera)
@@ -436,7 +530,10 @@ export class Scene {
     const { near, far } = camera
     const middle = Math.sqrt(near * far)
     const background = this.scene.background
-    for (const [from, to] of [[middle, far], [near, middle]] as const) {
+    for (const [from, to] of [
+      [middle, far],
+      [near, middle],
+    ] as const) {
       this.cameras.perspective.near = from
       this.cameras.perspective.far = to
       this.cameras.perspective.updateProjectionMatrix()
@@ -451,7 +548,9 @@ export class Scene {
 
   private frameMatrix(frame: SceneFrame): THREE.Matrix4 {
     const local = matrixOf(frame.pose)
-    return frame.node === null ? local : this.bodies!.nodes[frame.node]!.matrix.clone().multiply(local)
+    return frame.node === null
+      ? local
+      : this.bodies!.nodes[frame.node]!.matrix.clone().multiply(local)
   }
 
   /** The marked frames, as large on the picture whatever the distance. */
@@ -461,10 +560,20 @@ export class Scene {
     for (const frame of this.bodies ? this.marked : []) {
       if (!this.furniture.frame(frame)) continue
       const matrix = this.frameMatrix(frame)
-      const depth = -new THREE.Vector3().setFromMatrixPosition(matrix).applyMatrix4(camera.matrixWorldInverse).z
+      const depth = -new THREE.Vector3()
+        .setFromMatrixPosition(matrix)
+        .applyMatrix4(camera.matrixWorldInverse).z
       if (v.projection === 'perspective' && depth <= 0) continue
-      const pixel = (v.projection === 'parallel' ? v.width_mm * M : 2 * depth * Math.tan(halfAngle(v.lens_mm))) / width
-      axesOf(matrix, pixel * this.furniture.frameSize * Math.min(1, Math.max(0.6, width / 700)), ends, colours)
+      const pixel =
+        (v.projection === 'parallel'
+          ? v.width_mm * M
+          : 2 * depth * Math.tan(halfAngle(v.lens_mm))) / width
+      axesOf(
+        matrix,
+        pixel * this.furniture.frameSize * Math.min(1, Math.max(0.6, width / 700)),
+        ends,
+        colours,
+      )
     }
     this.frameLines.set(ends, colours)
   }
@@ -475,21 +584,48 @@ export class Scene {
     const v = other.viewpoint
     const { right, up } = basis(v)
     const half = widthAtPivot(v) / 2
-    const [r, u] = [new THREE.Vector3(...right).multiplyScalar(half * M), new THREE.Vector3(...up).multiplyScalar((half * M * other.height) / other.width)]
+    const [r, u] = [
+      new THREE.Vector3(...right).multiplyScalar(half * M),
+      new THREE.Vector3(...up).multiplyScalar((half * M * other.height) / other.width),
+    ]
     const at = metres(eye(v))
     const target = metres(v.pivot_mm)
     // In perspective a short pyramid and the line of sight say enough.
     const pivot = v.projection === 'perspective' ? at.clone().lerp(target, CAMERA_SHARE) : target
     if (v.projection === 'perspective') [r, u].forEach((edge) => edge.multiplyScalar(CAMERA_SHARE))
-    const corners = [[1, 1], [-1, 1], [-1, -1], [1, -1]].map(([a, b]) => pivot.clone().addScaledVector(r, a!).addScaledVector(u, b!))
-    const starts = v.projection === 'perspective' ? corners.map(() => at) : corners.map((c) => c.clone().add(at).sub(pivot))
-    const ends = corners.flatMap((c, i) => [...starts[i]!.toArray(), ...c.toArray(), ...c.toArray(), ...corners[(i + 1) % 4]!.toArray()])
+    const corners = [
+      [1, 1],
+      [-1, 1],
+      [-1, -1],
+      [1, -1],
+    ].map(([a, b]) => pivot.clone().addScaledVector(r, a!).addScaledVector(u, b!))
+    const starts =
+      v.projection === 'perspective'
+        ? corners.map(() => at)
+        : corners.map((c) => c.clone().add(at).sub(pivot))
+    const ends = corners.flatMap((c, i) => [
+      ...starts[i]!.toArray(),
+      ...c.toArray(),
+      ...c.toArray(),
+      ...corners[(i + 1) % 4]!.toArray(),
+    ])
     ends.push(...pivot.toArray(), ...target.toArray())
-    this.cameraLines.set(ends, Array.from({ length: 9 }, () => new THREE.Color(this.palette.accent)))
+    this.cameraLines.set(
+      ends,
+      Array.from({ length: 9 }, () => new THREE.Color(this.palette.accent)),
+    )
   }
 
-  /** The picture of a view at a size of its own, in pixels; tiles where the graphics card needs them. */
-  snapshot(view: Pick<PaneView, 'viewpoint' | 'style' | 'colours'>, width: number, height: number, furniture = this.furniture): HTMLCanvasElement {
+  /**
+   * The picture of a view at a size of its own, in pixels; tiles where the graphics card needs
+   * them.
+   */
+  snapshot(
+    view: Pick<PaneView, 'viewpoint' | 'style' | 'colours'>,
+    width: number,
+    height: number,
+    furniture = this.furniture,
+  ): HTMLCanvasElement {
     const picture = document.createElement('canvas')
     Object.assign(picture, { width, height })
     const paint = picture.getContext('2d')!

@@ -10,7 +10,10 @@ import { useSettings } from './settingsStore'
 
 const props = defineProps<{ actions: Action[] }>()
 const settings = useSettings()
-const open = computed({ get: () => settings.open === 'find', set: (on) => (settings.open = on ? 'find' : null) })
+const open = computed({
+  get: () => settings.open === 'find',
+  set: (on) => (settings.open = on ? 'find' : null),
+})
 const cell = useCell()
 const what = useWhat()
 const where = useWhere()
@@ -21,8 +24,13 @@ const field = ref<HTMLInputElement>()
 const everything = computed<Action[]>(() => [
   ...props.actions.filter((a) => a.id !== 'find' && a.id !== 'escape'),
   ...[...cell.items.values()].map((i) => ({
-    id: `item-${i.id}`, name: `Go to ${i.name}`, of: 'What' as const,
-    run: () => { what.select(i.id); return where.fitSelection() },
+    id: `item-${i.id}`,
+    name: `Go to ${i.name}`,
+    of: 'What' as const,
+    run: () => {
+      what.select(i.id)
+      return where.fitSelection()
+    },
   })),
 ])
 const found = computed(() => {
@@ -57,11 +65,45 @@ function key(e: KeyboardEvent) {
 <template>
   <v-dialog v-model="open" max-width="520" location-strategy="static" transition="fade-transition">
     <div class="find">
-      <input ref="field" v-model="text" placeholder="Find an action, an item, a saved view" aria-label="Find" data-test="find" @keydown="key" />
+      <input
+        ref="field"
+        v-model="text"
+        placeholder="Find an action, an item, a saved view"
+        aria-label="Find"
+        data-test="find"
+        @keydown="key"
+      />
       <ul role="listbox" aria-label="Found">
-        <li v-for="(action, i) in found" :key="action.id" role="option" :aria-selected="i === at" :class="{ at: i === at, off: action.enabled?.() === false }" @mousemove="at = i" @click="run(action)">
-          <span class="grow">{{ action.name }}</span><kbd v-if="action.key">{{ readable(action.key) }}</kbd>
-          <button v-if="!action.id.startsWith('item-')" class="pin" :class="{ pinned: settings.pinned.includes(action.id) }" :title="settings.pinned.includes(action.id) ? 'Take it from the quick bar' : 'Pin it to the quick bar'" :aria-label="`Pin ${action.name}`" :data-test="`pin-${action.id}`" @click.stop="settings.togglePin(action.id)"><v-icon :icon="settings.pinned.includes(action.id) ? mdiPin : mdiPinOutline" size="15" /></button>
+        <li
+          v-for="(action, i) in found"
+          :key="action.id"
+          role="option"
+          :aria-selected="i === at"
+          :class="{ at: i === at, off: action.enabled?.() === false }"
+          @mousemove="at = i"
+          @click="run(action)"
+        >
+          <span class="grow">{{ action.name }}</span><kbd v-if="action.key">{{
+            readable(action.key)
+          }}</kbd>
+          <button
+            v-if="!action.id.startsWith('item-')"
+            class="pin"
+            :class="{ pinned: settings.pinned.includes(action.id) }"
+            :title="
+              settings.pinned.includes(action.id)
+                ? 'Take it from the quick bar'
+                : 'Pin it to the quick bar'
+            "
+            :aria-label="`Pin ${action.name}`"
+            :data-test="`pin-${action.id}`"
+            @click.stop="settings.togglePin(action.id)"
+          >
+            <v-icon
+              :icon="settings.pinned.includes(action.id) ? mdiPin : mdiPinOutline"
+              size="15"
+            />
+          </button>
         </li>
         <li v-if="!found.length" class="soft">Nothing is called that.</li>
       </ul>
@@ -70,13 +112,48 @@ function key(e: KeyboardEvent) {
 </template>
 
 <style scoped>
-.find { background: rgb(var(--v-theme-surface)); border-radius: 10px; overflow: hidden; border: 1px solid var(--line); }
-input { width: 100%; padding: 14px 18px; font-size: 16px; border-bottom: 1px solid var(--line); outline: none; }
-ul { list-style: none; max-height: 380px; overflow: auto; padding: 6px; }
-li { display: flex; align-items: center; padding: 6px 12px; border-radius: 6px; cursor: pointer; }
-.at { background: var(--accent-tint); }
-.off { opacity: 0.45; }
-.grow { flex: 1; }
-.pin { opacity: 0.35; margin-left: 8px; }
-.pin:hover, .pinned { opacity: 1; color: var(--accent); }
+.find {
+  background: rgb(var(--v-theme-surface));
+  border-radius: 10px;
+  overflow: hidden;
+  border: 1px solid var(--line);
+}
+input {
+  width: 100%;
+  padding: 14px 18px;
+  font-size: 16px;
+  border-bottom: 1px solid var(--line);
+  outline: none;
+}
+ul {
+  list-style: none;
+  max-height: 380px;
+  overflow: auto;
+  padding: 6px;
+}
+li {
+  display: flex;
+  align-items: center;
+  padding: 6px 12px;
+  border-radius: 6px;
+  cursor: pointer;
+}
+.at {
+  background: var(--accent-tint);
+}
+.off {
+  opacity: 0.45;
+}
+.grow {
+  flex: 1;
+}
+.pin {
+  opacity: 0.35;
+  margin-left: 8px;
+}
+.pin:hover,
+.pinned {
+  opacity: 1;
+  color: var(--accent);
+}
 </style>

@@ -27,8 +27,21 @@ const LOOKING = {
   /** Without a graphics card: whether a picture that rests is drawn again with more pixels. */
   fine: true,
 }
-const PANELS = { roster: true, findings: true, path: true, rosterWidth: 19, findingsWidth: 22, pathHeight: 19 }
-const FURNITURE = { grid: true, shadow: true, kinds: ['base', 'tcp', 'frame'], frameSize: 34, handleSize: 1 }
+const PANELS = {
+  roster: true,
+  findings: true,
+  path: true,
+  rosterWidth: 19,
+  findingsWidth: 22,
+  pathHeight: 19,
+}
+const FURNITURE = {
+  grid: true,
+  shadow: true,
+  kinds: ['base', 'tcp', 'frame'],
+  frameSize: 34,
+  handleSize: 1,
+}
 
 const UNITS = { length: 'mm' as LengthUnit, angle: 'deg' as AngleUnit, decimals: 1 }
 
@@ -48,7 +61,9 @@ export const useSettings = defineStore('settings', () => {
   const pinned = kept<string[]>('pinned', [])
 
   const prefersDark = usePreferredDark()
-  const dark = computed(() => (theme.value === 'system' ? prefersDark.value : theme.value === 'dark'))
+  const dark = computed(() =>
+    theme.value === 'system' ? prefersDark.value : theme.value === 'dark',
+  )
   const motion = usePreferredReducedMotion()
   const still = computed(() => motion.value === 'reduce')
   const toggleDark = () => (theme.value = dark.value ? 'light' : 'dark')
@@ -70,11 +85,22 @@ export const useSettings = defineStore('settings', () => {
     standardPanels()
   }
   function togglePin(action: string) {
-    pinned.value = pinned.value.includes(action) ? pinned.value.filter((a) => a !== action) : [...pinned.value, action]
+    pinned.value = pinned.value.includes(action)
+      ? pinned.value.filter((a) => a !== action)
+      : [...pinned.value, action]
   }
 
   function exported(): string {
-    const all = { selvik_settings: 1, theme: theme.value, looking: looking.value, furniture: furniture.value, units: units.value, gestures: gestures.value, keys: keys.value, pinned: pinned.value }
+    const all = {
+      selvik_settings: 1,
+      theme: theme.value,
+      looking: looking.value,
+      furniture: furniture.value,
+      units: units.value,
+      gestures: gestures.value,
+      keys: keys.value,
+      pinned: pinned.value,
+    }
     return JSON.stringify(all, null, 2)
   }
   /** Takes settings from JSON; throws a sentence when they are none. */
@@ -85,18 +111,35 @@ export const useSettings = defineStore('settings', () => {
     } catch {
       throw new Error('That file is not JSON; settings are exported as JSON from this window.')
     }
-    if (all.selvik_settings !== 1) throw new Error('That file holds no settings of Selvik: "selvik_settings": 1 is missing.')
-    const shapes = { looking: LOOKING, furniture: FURNITURE, units: UNITS, gestures: {}, keys: {}, pinned: [] as string[] }
+    if (all.selvik_settings !== 1)
+      throw new Error('That file holds no settings of Selvik: "selvik_settings": 1 is missing.')
+    const shapes = {
+      looking: LOOKING,
+      furniture: FURNITURE,
+      units: UNITS,
+      gestures: {},
+      keys: {},
+      pinned: [] as string[],
+    }
     for (const [name, shape] of Object.entries(shapes)) {
       const given = all[name]
       if (given === undefined) continue
-      if (typeof given !== 'object' || given === null || Array.isArray(given) !== Array.isArray(shape)) throw new Error(`"${name}" in that file is not what it should be; nothing was changed.`)
+      if (
+        typeof given !== 'object' ||
+        given === null ||
+        Array.isArray(given) !== Array.isArray(shape)
+      )
+        throw new Error(`"${name}" in that file is not what it should be; nothing was changed.`)
       for (const [key, value] of Object.entries(shape)) {
         const other = (given as Record<string, unknown>)[key]
-        if (other !== undefined && typeof other !== typeof value) throw new Error(`"${name}.${key}" in that file should be a ${typeof value}; nothing was changed.`)
+        if (other !== undefined && typeof other !== typeof value)
+          throw new Error(
+            `"${name}.${key}" in that file should be a ${typeof value}; nothing was changed.`,
+          )
       }
     }
-    if (all.theme === 'light' || all.theme === 'dark' || all.theme === 'system') theme.value = all.theme
+    if (all.theme === 'light' || all.theme === 'dark' || all.theme === 'system')
+      theme.value = all.theme
     if (all.looking) looking.value = { ...LOOKING, ...(all.looking as typeof LOOKING) }
     if (all.furniture) furniture.value = { ...FURNITURE, ...(all.furniture as typeof FURNITURE) }
     if (all.units) units.value = { ...UNITS, ...(all.units as typeof UNITS) }
@@ -106,7 +149,22 @@ export const useSettings = defineStore('settings', () => {
   }
 
   return {
-    theme, dark, still, looking, panels, furniture, units, gestures, keys, pinned, open,
-    toggleDark, standardPanels, standard, togglePin, exported, imported,
+    theme,
+    dark,
+    still,
+    looking,
+    panels,
+    furniture,
+    units,
+    gestures,
+    keys,
+    pinned,
+    open,
+    toggleDark,
+    standardPanels,
+    standard,
+    togglePin,
+    exported,
+    imported,
   }
 })

@@ -19,9 +19,12 @@ describe('a length typed into a field', () => {
   ] as const)('%s from %d in %s is %d mm', (text, now, unit, mm) => {
     expect(parseLength(text, now, unit)).toBeCloseTo(mm, 9)
   })
-  it.each(['', 'twelve', '1 2', '12 furlongs', '1..2', '--1', '+', 'NaN', 'Infinity'])('%s is refused', (text) => {
-    expect(parseLength(text, 0, 'mm')).toBeNull()
-  })
+  it.each(['', 'twelve', '1 2', '12 furlongs', '1..2', '--1', '+', 'NaN', 'Infinity'])(
+    '%s is refused',
+    (text) => {
+      expect(parseLength(text, 0, 'mm')).toBeNull()
+    },
+  )
 })
 
 describe('an angle typed into a field', () => {

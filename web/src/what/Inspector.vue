@@ -18,16 +18,24 @@ const fact = computed(() => items.facts.find((f) => f.item === one.value?.id))
 /** Frames that numbers can be meant in. */
 const frames = computed(() => {
   const active = typeof items.frame === 'object' ? items.frame.item : null
-  const marks = [...cell.items.values()].filter((i) => i.id === active || (i.id !== one.value?.id && (i.role === 'frame' || i.role === 'robot')))
+  const marks = [...cell.items.values()].filter(
+    (i) =>
+      i.id === active || (i.id !== one.value?.id && (i.role === 'frame' || i.role === 'robot')),
+  )
   return marks.slice(0, 300).map((i) => ({ id: `item:${i.id}`, name: i.name }))
 })
 const frame = computed({
   get: () => (typeof items.frame === 'string' ? items.frame : `item:${items.frame.item}`),
-  set: (text: string) => (items.frame = text.startsWith('item:') ? { item: text.slice(5) } : (text as FrameChoice)),
+  set: (text: string) =>
+    (items.frame = text.startsWith('item:') ? { item: text.slice(5) } : (text as FrameChoice)),
 })
 const axes = ['X', 'Y', 'Z'] as const
 const turns = ['Roll', 'Pitch', 'Yaw'] as const
-const convention = ['Roll about the fixed X, first', 'Pitch about the fixed Y, second', 'Yaw about the fixed Z, last'] as const
+const convention = [
+  'Roll about the fixed X, first',
+  'Pitch about the fixed Y, second',
+  'Yaw about the fixed Z, last',
+] as const
 function typed(part: 'xyz_mm' | 'rpy_deg', i: number, value: number) {
   const pose = structuredClone(fact.value!.pose)
   pose[part]![i] = value
@@ -50,16 +58,24 @@ const carrier = computed(() => common((i) => i.parent ?? ''))
 const colour = computed(() => common((i) => i.colour ?? null))
 const total = computed(() => ({
   triangles: items.facts.reduce((n, f) => n + f.triangles, 0),
-  volume: items.facts.every((f) => f.volume_mm3 != null || !f.triangles) ? items.facts.reduce((n, f) => n + (f.volume_mm3 ?? 0), 0) : null,
+  volume: items.facts.every((f) => f.volume_mm3 != null || !f.triangles)
+    ? items.facts.reduce((n, f) => n + (f.volume_mm3 ?? 0), 0)
+    : null,
 }))
 const size = computed(() => fact.value?.size_mm?.map((x) => units.number(x)).join(' × '))
-const files = computed(() => fact.value?.files.map((f) => f.replace(/^brought\/[^/]+\//, '')).join(', '))
+const files = computed(() =>
+  fact.value?.files.map((f) => f.replace(/^brought\/[^/]+\//, '')).join(', '),
+)
 const parents = computed(() => {
   const own = new Set(items.chosen.flatMap((i) => cell.family(i.id)))
   return [...cell.items.values()].filter((i) => !own.has(i.id))
 })
 const notes = ref('')
-watch(() => [one.value?.id, one.value?.notes], () => (notes.value = one.value?.notes ?? ''), { immediate: true })
+watch(
+  () => [one.value?.id, one.value?.notes],
+  () => (notes.value = one.value?.notes ?? ''),
+  { immediate: true },
+)
 function rename(e: Event) {
   const name = (e.target as HTMLInputElement).value
   if (name.trim() && name !== one.value!.name) void items.rename(one.value!.id, name)
@@ -75,73 +91,295 @@ function carrierChosen(e: Event) {
 <template>
   <section class="inspector" aria-label="Selection" data-test="inspector">
     <div class="title">
-      <input v-if="one" class="name" :value="one.name" aria-label="Name" data-test="item-name" @change="rename" @keydown.enter="($event.target as HTMLElement).blur()" />
+      <input
+        v-if="one"
+        class="name"
+        :value="one.name"
+        aria-label="Name"
+        data-test="item-name"
+        @change="rename"
+        @keydown.enter="($event.target as HTMLElement).blur()"
+      />
       <b v-else class="name">{{ items.chosen.length }} items</b>
-      <button :title="items.locked ? 'Locked: it stays where it is. Click to unlock' : 'Lock: it stays where it is'" :aria-pressed="!!items.locked" :aria-label="items.locked ? 'Unlock' : 'Lock'" data-test="lock" @click="items.toggleLock">
+      <button
+        :title="
+          items.locked
+            ? 'Locked: it stays where it is. Click to unlock'
+            : 'Lock: it stays where it is'
+        "
+        :aria-pressed="!!items.locked"
+        :aria-label="items.locked ? 'Unlock' : 'Lock'"
+        data-test="lock"
+        @click="items.toggleLock"
+      >
         <v-icon :icon="items.locked ? mdiLockOutline : mdiLockOpenVariantOutline" size="15" />
       </button>
     </div>
     <p v-if="items.problem" class="problem" role="alert">{{ items.problem }}</p>
-    <label class="line">{{ units.sign }}, {{ units.angleSign }} in <select v-model="frame" aria-label="Frame of the numbers" data-test="frame-choice">
-      <option value="world">the world</option><option value="parent">what carries it</option><option value="own">its own frame</option>
-      <option v-for="f in frames" :key="f.id" :value="f.id">{{ f.name }}</option>
-    </select></label>
+    <label class="line"
+      >{{ units.sign }}, {{ units.angleSign }} in
+      <select v-model="frame" aria-label="Frame of the numbers" data-test="frame-choice">
+        <option value="world">the world</option>
+        <option value="parent">what carries it</option>
+        <option value="own">its own frame</option>
+        <option v-for="f in frames" :key="f.id" :value="f.id">{{ f.name }}</option>
+      </select></label
+    >
     <div v-if="one && fact" class="pose">
       <template v-for="(name, i) in axes" :key="name">
-        <span class="soft">{{ name }}</span><UnitField :value="fact.pose.xyz_mm![i]!" kind="length" :label="name" :disabled="one.locked" :data-test="`at-${name}`" @typed="typed('xyz_mm', i, $event)" />
-        <span class="soft">{{ turns[i] }}</span><UnitField :value="fact.pose.rpy_deg![i]!" kind="angle" :label="convention[i]!" :disabled="one.locked" :data-test="`at-${turns[i]}`" @typed="typed('rpy_deg', i, $event)" />
+        <span class="soft">{{ name }}</span><UnitField
+          :value="fact.pose.xyz_mm![i]!"
+          kind="length"
+          :label="name"
+          :disabled="one.locked"
+          :data-test="`at-${name}`"
+          @typed="typed('xyz_mm', i, $event)"
+        />
+        <span class="soft">{{ turns[i] }}</span><UnitField
+          :value="fact.pose.rpy_deg![i]!"
+          kind="angle"
+          :label="convention[i]!"
+          :disabled="one.locked"
+          :data-test="`at-${turns[i]}`"
+          @typed="typed('rpy_deg', i, $event)"
+        />
       </template>
     </div>
     <div v-else-if="items.chosen.length > 1" class="pose">
       <template v-for="(name, i) in axes" :key="name">
-        <span class="soft">by {{ name }}</span><UnitField :value="0" kind="length" :label="`Shift along ${name}`" :data-test="`by-${name}`" @typed="shifted('xyz_mm', i, $event)" />
-        <span class="soft">{{ turns[i] }}</span><UnitField :value="0" kind="angle" :label="`Turn about ${name}`" :data-test="`turn-${name}`" @typed="shifted('rpy_deg', i, $event)" />
+        <span class="soft">by {{ name }}</span
+        ><UnitField
+          :value="0"
+          kind="length"
+          :label="`Shift along ${name}`"
+          :data-test="`by-${name}`"
+          @typed="shifted('xyz_mm', i, $event)"
+        />
+        <span class="soft">{{ turns[i] }}</span><UnitField
+          :value="0"
+          kind="angle"
+          :label="`Turn about ${name}`"
+          :data-test="`turn-${name}`"
+          @typed="shifted('rpy_deg', i, $event)"
+        />
       </template>
     </div>
     <dl>
       <dt>Role</dt>
-      <dd class="colour"><select :value="role ?? ''" aria-label="Role" data-test="item-role" @change="items.change({ role: ($event.target as HTMLSelectElement).value as (typeof roles)[number] })"><option v-if="!role" value="" disabled>several</option><option v-for="r in roles" :key="r" :value="r">{{ r }}</option></select>
-        <input type="color" :value="colour ?? '#bdb5a2'" :title="colour ? `Own colour ${colour}` : 'Own colour; now that of its role'" aria-label="Own colour" data-test="item-colour" @change="items.change({ colour: ($event.target as HTMLInputElement).value.toUpperCase() })" />
-        <button v-if="colour" class="link" title="The colour of its role again" @click="items.change({ colour: null })">role’s</button>
+      <dd class="colour">
+        <select
+          :value="role ?? ''"
+          aria-label="Role"
+          data-test="item-role"
+          @change="
+            items.change({
+              role: ($event.target as HTMLSelectElement).value as (typeof roles)[number],
+            })
+          "
+        >
+          <option v-if="!role" value="" disabled>several</option>
+          <option v-for="r in roles" :key="r" :value="r">{{ r }}</option>
+        </select>
+        <input
+          type="color"
+          :value="colour ?? '#bdb5a2'"
+          :title="colour ? `Own colour ${colour}` : 'Own colour; now that of its role'"
+          aria-label="Own colour"
+          data-test="item-colour"
+          @change="
+            items.change({ colour: ($event.target as HTMLInputElement).value.toUpperCase() })
+          "
+        />
+        <button
+          v-if="colour"
+          class="link"
+          title="The colour of its role again"
+          @click="items.change({ colour: null })"
+        >
+          role’s
+        </button>
       </dd>
       <dt>Hangs on</dt>
-      <dd><select :value="carrier ?? 'several'" aria-label="Hangs on" data-test="hangs-on" @change="carrierChosen"><option v-if="carrier === null" value="several" disabled>several</option><option value="">the floor</option><option v-for="p in parents" :key="p.id" :value="p.id">{{ p.name }}</option></select><span v-if="parent && one?.on_link" class="soft" :title="`Link ${one.on_link}`"> {{ one.on_link.replaceAll('_', ' ') }}</span></dd>
-      <template v-if="fact"><dt title="Unit quaternion">x y z w</dt><dd class="number small" data-test="item-quaternion" :title="`Orientation as a unit quaternion x, y, z, w: ${fact.quaternion_xyzw.join(', ')}`">{{ fact.quaternion_xyzw.map((q) => plain(q.toFixed(3))).join(' ') }}</dd></template>
-      <template v-if="size"><dt>Size</dt><dd class="number small" data-test="item-size">{{ size }} {{ units.sign }}</dd></template>
+      <dd>
+        <select
+          :value="carrier ?? 'several'"
+          aria-label="Hangs on"
+          data-test="hangs-on"
+          @change="carrierChosen"
+        >
+          <option v-if="carrier === null" value="several" disabled>several</option>
+          <option value="">the floor</option>
+          <option v-for="p in parents" :key="p.id" :value="p.id">{{ p.name }}</option></select
+        ><span v-if="parent && one?.on_link" class="soft" :title="`Link ${one.on_link}`">
+          {{ one.on_link.replaceAll('_', ' ') }}</span
+        >
+      </dd>
+      <template v-if="fact"
+        ><dt title="Unit quaternion">x y z w</dt>
+        <dd
+          class="number small"
+          data-test="item-quaternion"
+          :title="`Orientation as a unit quaternion x, y, z, w: ${fact.quaternion_xyzw.join(', ')}`"
+        >
+          {{ fact.quaternion_xyzw.map((q) => plain(q.toFixed(3))).join(' ') }}
+        </dd></template
+      >
+      <template v-if="size"
+        ><dt>Size</dt>
+        <dd class="number small" data-test="item-size">{{ size }} {{ units.sign }}</dd></template
+      >
       <template v-if="total.triangles">
-        <dt>Volume</dt><dd class="number" data-test="item-volume">{{ total.volume != null ? units.volume(total.volume) : items.facts.some((f) => f.open_edges) ? 'open mesh' : 'pieces overlap' }}</dd>
-        <dt>Triangles</dt><dd class="number">{{ total.triangles.toLocaleString('en') }}</dd>
+        <dt>Volume</dt>
+        <dd class="number" data-test="item-volume">
+          {{
+            total.volume != null
+              ? units.volume(total.volume)
+              : items.facts.some((f) => f.open_edges)
+                ? 'open mesh'
+                : 'pieces overlap'
+          }}
+        </dd>
+        <dt>Triangles</dt>
+        <dd class="number">{{ total.triangles.toLocaleString('en') }}</dd>
       </template>
       <template v-if="fact?.open_edges || one?.surface_only">
         <dt>Open edges</dt>
-        <dd><span class="number">{{ fact?.open_edges ?? 0 }}</span>
-          <label class="only" title="Nothing counts as inside it: for panels without thickness, floors, covers open on one side. Otherwise what can’t be told to lie inside or outside is not certified"><input type="checkbox" :checked="one?.surface_only" data-test="surface-only" @change="items.change({ surface_only: ($event.target as HTMLInputElement).checked })" /> surface only</label>
+        <dd>
+          <span class="number">{{ fact?.open_edges ?? 0 }}</span>
+          <label
+            class="only"
+            title="Nothing counts as inside it: for panels without thickness, floors, covers open on one side. Otherwise what can’t be told to lie inside or outside is not certified"
+            ><input
+              type="checkbox"
+              :checked="one?.surface_only"
+              data-test="surface-only"
+              @change="items.change({ surface_only: ($event.target as HTMLInputElement).checked })"
+            />
+            surface only</label
+          >
         </dd>
       </template>
-      <template v-if="files"><dt>From</dt><dd class="file" :title="files">{{ files }}</dd></template>
+      <template v-if="files"
+        ><dt>From</dt>
+        <dd class="file" :title="files">{{ files }}</dd></template
+      >
     </dl>
-    <textarea v-if="one" v-model="notes" rows="1" class="notes" placeholder="Notes" aria-label="Notes" data-test="item-notes" @change="items.change({ notes })" />
+    <textarea
+      v-if="one"
+      v-model="notes"
+      rows="1"
+      class="notes"
+      placeholder="Notes"
+      aria-label="Notes"
+      data-test="item-notes"
+      @change="items.change({ notes })"
+    />
   </section>
 </template>
 
 <style scoped>
-.inspector { border-top: 1px solid var(--line); padding: 8px 12px 10px; overflow: auto; max-height: 46%; font-size: 12px; flex: none; }
-.title { display: flex; gap: 6px; align-items: center; margin-bottom: 4px; }
-.name { flex: 1; min-width: 0; font-weight: 700; font-size: 13px; border-radius: 3px; padding: 1px 3px; }
-.name:focus { outline: 1px solid var(--accent); }
-.line { display: flex; gap: 6px; align-items: center; margin-bottom: 4px; color: var(--soft); }
-select { max-width: 100%; min-width: 0; border: 1px solid var(--line); border-radius: 4px; padding: 0 3px; background: inherit; color: rgb(var(--v-theme-on-surface)); appearance: auto; }
-.pose { display: grid; grid-template-columns: auto minmax(0, 1fr) auto minmax(0, 1fr); gap: 2px 6px; align-items: center; margin-bottom: 6px; }
-dl { display: grid; grid-template-columns: 62px minmax(0, 1fr); gap: 1px 6px; align-items: center; }
-dt { color: var(--soft); }
-dd { min-width: 0; }
-.file { overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
-.colour { display: flex; gap: 6px; align-items: center; }
-.colour input { width: 22px; height: 16px; padding: 0; border: 1px solid var(--line); border-radius: 3px; }
+.inspector {
+  border-top: 1px solid var(--line);
+  padding: 8px 12px 10px;
+  overflow: auto;
+  max-height: 46%;
+  font-size: 12px;
+  flex: none;
+}
+.title {
+  display: flex;
+  gap: 6px;
+  align-items: center;
+  margin-bottom: 4px;
+}
+.name {
+  flex: 1;
+  min-width: 0;
+  font-weight: 700;
+  font-size: 13px;
+  border-radius: 3px;
+  padding: 1px 3px;
+}
+.name:focus {
+  outline: 1px solid var(--accent);
+}
+.line {
+  display: flex;
+  gap: 6px;
+  align-items: center;
+  margin-bottom: 4px;
+  color: var(--soft);
+}
+select {
+  max-width: 100%;
+  min-width: 0;
+  border: 1px solid var(--line);
+  border-radius: 4px;
+  padding: 0 3px;
+  background: inherit;
+  color: rgb(var(--v-theme-on-surface));
+  appearance: auto;
+}
+.pose {
+  display: grid;
+  grid-template-columns: auto minmax(0, 1fr) auto minmax(0, 1fr);
+  gap: 2px 6px;
+  align-items: center;
+  margin-bottom: 6px;
+}
+dl {
+  display: grid;
+  grid-template-columns: 62px minmax(0, 1fr);
+  gap: 1px 6px;
+  align-items: center;
+}
+dt {
+  color: var(--soft);
+}
+dd {
+  min-width: 0;
+}
+.file {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.colour {
+  display: flex;
+  gap: 6px;
+  align-items: center;
+}
+.colour input {
+  width: 22px;
+  height: 16px;
+  padding: 0;
+  border: 1px solid var(--line);
+  border-radius: 3px;
+}
 
-.small { font-size: 11px; letter-spacing: -0.4px; }
-.only { display: inline-flex; gap: 3px; align-items: center; margin-left: 8px; }
-.link { color: var(--accent); font-weight: 600; }
-.notes { width: 100%; margin-top: 6px; padding: 2px 4px; border: 1px solid var(--line); border-radius: 4px; resize: vertical; }
-.problem { color: rgb(var(--v-theme-error)); }
+.small {
+  font-size: 11px;
+  letter-spacing: -0.4px;
+}
+.only {
+  display: inline-flex;
+  gap: 3px;
+  align-items: center;
+  margin-left: 8px;
+}
+.link {
+  color: var(--accent);
+  font-weight: 600;
+}
+.notes {
+  width: 100%;
+  margin-top: 6px;
+  padding: 2px 4px;
+  border: 1px solid var(--line);
+  border-radius: 4px;
+  resize: vertical;
+}
+.problem {
+  color: rgb(var(--v-theme-error));
+}
 </style>

@@ -13,14 +13,36 @@ const lines: Record<string, string> = {
 </script>
 
 <template>
-  <svg viewBox="0 0 16 16" width="15" height="15" aria-hidden="true" :class="role"><path :d="lines[role]" fill="none" stroke="currentColor" stroke-width="1.500" stroke-linejoin="round" stroke-linecap="round" /></svg>
+  <svg viewBox="0 0 16 16" width="15" height="15" aria-hidden="true" :class="role">
+    <path
+      :d="lines[role]"
+      fill="none"
+      stroke="currentColor"
+      stroke-width="1.500"
+      stroke-linejoin="round"
+      stroke-linecap="round"
+    />
+  </svg>
 </template>
 
 <style scoped>
-svg { flex: none; opacity: 0.85; }
-.robot { color: #4f7797; }
-.tool { color: #9a7418; }
-.fixture { color: #5f7f4c; }
-.part { color: #a9603c; }
-.frame { color: #2f62b5; }
+svg {
+  flex: none;
+  opacity: 0.85;
+}
+.robot {
+  color: #4f7797;
+}
+.tool {
+  color: #9a7418;
+}
+.fixture {
+  color: #5f7f4c;
+}
+.part {
+  color: #a9603c;
+}
+.frame {
+  color: #2f62b5;
+}
 </style>

@@ -4,17 +4,27 @@ import { computed, ref, watch } from 'vue'
 import { useUnits } from '../settings/units'
 
 /** A number with its unit, typed absolute, or as an increment with `+` in front. */
-const props = defineProps<{ value: number; kind: 'length' | 'angle'; label: string; disabled?: boolean }>()
+const props = defineProps<{
+  value: number
+  kind: 'length' | 'angle'
+  label: string
+  disabled?: boolean
+}>()
 const emit = defineEmits<{ typed: [value: number] }>()
 const units = useUnits()
-const shown = computed(() => (props.kind === 'length' ? units.number(props.value, 2) : units.angleNumber(props.value, 2)))
+const shown = computed(() =>
+  props.kind === 'length' ? units.number(props.value, 2) : units.angleNumber(props.value, 2),
+)
 const text = ref(shown.value)
 const wrong = ref(false)
 watch(shown, (now) => (text.value = now))
 
 function done() {
   if (text.value === shown.value) return (wrong.value = false)
-  const value = props.kind === 'length' ? units.lengthTyped(text.value, props.value) : units.angleTyped(text.value, props.value)
+  const value =
+    props.kind === 'length'
+      ? units.lengthTyped(text.value, props.value)
+      : units.angleTyped(text.value, props.value)
   wrong.value = value === null
   if (value !== null) emit('typed', value)
 }
@@ -23,19 +33,44 @@ function back() {
   wrong.value = false
 }
 const sign = computed(() => (props.kind === 'length' ? units.sign.value : units.angleSign.value))
-const hint = computed(() => `${props.label}, ${sign.value}; +5 adds 5, +-5 takes 5 away; other units as in "2 in"`)
+const hint = computed(
+  () => `${props.label}, ${sign.value}; +5 adds 5, +-5 takes 5 away; other units as in "2 in"`,
+)
 </script>
 
 <template>
   <input
-    v-model="text" class="number field" :class="{ wrong }" :aria-label="`${label}, ${sign}`" :title="wrong ? 'That is no number with a unit that is known here' : hint" :aria-invalid="wrong" :disabled="disabled"
-    @change="done" @keydown.escape.stop="back" @focus="($event.target as HTMLInputElement).select()"
+    v-model="text"
+    class="number field"
+    :class="{ wrong }"
+    :aria-label="`${label}, ${sign}`"
+    :title="wrong ? 'That is no number with a unit that is known here' : hint"
+    :aria-invalid="wrong"
+    :disabled="disabled"
+    @change="done"
+    @keydown.escape.stop="back"
+    @focus="($event.target as HTMLInputElement).select()"
   />
 </template>
 
 <style scoped>
-.field { width: 100%; min-width: 0; padding: 1px 4px; text-align: right; border: 1px solid transparent; border-bottom-color: var(--line); border-radius: 3px; }
-.field:focus { border-color: var(--accent); }
-.field:disabled { color: var(--soft); }
-.wrong { border-color: rgb(var(--v-theme-error)); color: rgb(var(--v-theme-error)); }
+.field {
+  width: 100%;
+  min-width: 0;
+  padding: 1px 4px;
+  text-align: right;
+  border: 1px solid transparent;
+  border-bottom-color: var(--line);
+  border-radius: 3px;
+}
+.field:focus {
+  border-color: var(--accent);
+}
+.field:disabled {
+  color: var(--soft);
+}
+.wrong {
+  border-color: rgb(var(--v-theme-error));
+  color: rgb(var(--v-theme-error));
+}
 </style>

@@ -9,18 +9,55 @@ import { useWhat } from './whatStore'
 export type Arrange = Schemas['Arrange']
 export type FrameChoice = Schemas['FrameChoice']
 /** A picked place: a point (mm), and the face it lies on. */
-export interface Place { at: Vec3; normal: Vec3; item: string; body?: number; triangle?: number }
+export interface Place {
+  at: Vec3
+  normal: Vec3
+  item: string
+  body?: number
+  triangle?: number
+}
 
 type FrameKind = 'frame' | 'tcp'
 /** What places are picked for: how many, and what is asked each time. */
 export const pickedFor = {
-  'point-to-point': { asks: ['Click the point of the selection', 'Click the point it goes to'], corners: true, own: true },
-  'face-to-face': { asks: ['Click the face of the selection', 'Click the face it lies against'], corners: false, own: true },
-  'axis-to-axis': { asks: ['Click a round face of the selection: a pin, a hole, a shaft', 'Click the round face whose axis it takes'], corners: false, own: true },
+  'point-to-point': {
+    asks: ['Click the point of the selection', 'Click the point it goes to'],
+    corners: true,
+    own: true,
+  },
+  'face-to-face': {
+    asks: ['Click the face of the selection', 'Click the face it lies against'],
+    corners: false,
+    own: true,
+  },
+  'axis-to-axis': {
+    asks: [
+      'Click a round face of the selection: a pin, a hole, a shaft',
+      'Click the round face whose axis it takes',
+    ],
+    corners: false,
+    own: true,
+  },
   about: { asks: ['Click the point to turn the selection about'], corners: true, own: false },
-  'frame-face': { asks: ['Click the face where the frame stands, Z out of it'], corners: false, own: false },
-  'frame-axis': { asks: ['Click the round face in whose axis the frame stands'], corners: false, own: false },
-  'frame-points': { asks: ['Click the origin', 'Click a point of the X axis', 'Click a point on the side of the Y axis'], corners: true, own: false },
+  'frame-face': {
+    asks: ['Click the face where the frame stands, Z out of it'],
+    corners: false,
+    own: false,
+  },
+  'frame-axis': {
+    asks: ['Click the round face in whose axis the frame stands'],
+    corners: false,
+    own: false,
+  },
+  'frame-points': {
+    asks: [
+      'Click the origin',
+      'Click a point of the X axis',
+      'Click a point on the side of the Y axis',
+    ],
+    corners: true,
+    own: false,
+  },
 } as const
 export type PickedFor = keyof typeof pickedFor
 export const roles = ['robot', 'tool', 'fixture', 'part', 'structure', 'frame', 'group'] as const
@@ -68,28 +105,39 @@ export const useItems = defineStore('items', () => {
     }
     try {
       const body = { items: ids, frame: frame.value, time_s: when.shownTime }
-      const now = await answer(api.POST('/api/cells/{id}/facts', { params: { path: { id: cell.cell.id } }, body }))
+      const now = await answer(
+        api.POST('/api/cells/{id}/facts', { params: { path: { id: cell.cell.id } }, body }),
+      )
       if (mine === asked) [facts.value, problem.value] = [now, '']
     } catch (e) {
       if (mine === asked) problem.value = (e as Error).message
     }
   })
-  /** Where handles on the selection stand, along the axes of the chosen frame, and what goes along with them. */
+  /**
+   * Where handles on the selection stand, along the axes of the chosen frame, and what goes along
+   * with them.
+   */
   const grip = computed(() => {
     const open = cell.cell
     const [first] = facts.value
     if (!open || !first || locked.value || !what.selected.has(first.item)) return null
     const family = new Set([...what.selected].flatMap((id) => cell.family(id)))
-    const nodes = new Set(open.document.items.flatMap((item, i) => (family.has(item.id) ? open.item_nodes[i]! : [])))
+    const nodes = new Set(
+      open.document.items.flatMap((item, i) => (family.has(item.id) ? open.item_nodes[i]! : [])),
+    )
     for (const body of open.bodies) if (family.has(body.item)) nodes.add(body.node)
-    const origin = about.value && handles.value === 'turn' ? about.value.map((x) => x / 1e3) : first.world.slice(0, 3)
+    const origin =
+      about.value && handles.value === 'turn'
+        ? about.value.map((x) => x / 1e3)
+        : first.world.slice(0, 3)
     const at = [...origin, ...first.axes.slice(3)]
     return { at, nodes: [...nodes] }
   })
 
   /** Handles on the selection, or none any more. */
   function toggleHandles(mode: 'move' | 'turn') {
-    if (locked.value) cell.notice = `${locked.value.name} is locked and stays where it is. Unlock it to move it.`
+    if (locked.value)
+      cell.notice = `${locked.value.name} is locked and stays where it is. Unlock it to move it.`
     else handles.value = handles.value === mode ? null : mode
   }
 
@@ -98,7 +146,9 @@ export const useItems = defineStore('items', () => {
     const before = new Set(cell.items.keys())
     if (!(await change())) return
     const added = [...cell.items.values()].filter((i) => !before.has(i.id))
-    what.selected = new Set(added.filter((i) => before.has(i.parent ?? '') || !i.parent).map((i) => i.id))
+    what.selected = new Set(
+      added.filter((i) => before.has(i.parent ?? '') || !i.parent).map((i) => i.id),
+    )
   }
 
   function arrange(how: Arrange, ids: string[] = [...what.selected]) {
@@ -109,18 +159,29 @@ export const useItems = defineStore('items', () => {
     })
   }
   const rename = (item: string, name: string) => cell.edit({ edit: 'rename_item', item, name })
-  const change = (change: Schemas['ItemChange'], items: string[] = [...what.selected]) => cell.edit({ edit: 'change_items', items, change })
-  const duplicate = () => selectingNew(() => cell.edit({ edit: 'duplicate_items', items: [...what.selected] }))
+  const change = (change: Schemas['ItemChange'], items: string[] = [...what.selected]) =>
+    cell.edit({ edit: 'change_items', items, change })
+  const duplicate = () =>
+    selectingNew(() => cell.edit({ edit: 'duplicate_items', items: [...what.selected] }))
   const group = (name: string) => selectingNew(() => arrange({ group: { name } }))
   async function ungroup() {
     const [id, inside] = [one.value!.id, cell.children.get(one.value!.id) ?? []]
-    if (await cell.edit({ edit: 'ungroup', item: id })) what.selected = new Set(inside.map((i) => i.id))
+    if (await cell.edit({ edit: 'ungroup', item: id }))
+      what.selected = new Set(inside.map((i) => i.id))
   }
   async function askDelete(ids: string[] = [...what.selected]) {
     if (!ids.length) return
     try {
       const { id } = cell.cell!
-      doomed.value = { ids, gone: await answer(api.POST('/api/cells/{id}/consequences', { params: { path: { id } }, body: { items: ids } })) }
+      doomed.value = {
+        ids,
+        gone: await answer(
+          api.POST('/api/cells/{id}/consequences', {
+            params: { path: { id } },
+            body: { items: ids },
+          }),
+        ),
+      }
     } catch (e) {
       cell.notice = (e as Error).message
     }
@@ -135,7 +196,10 @@ export const useItems = defineStore('items', () => {
     hanging.value = null
     return arrange({ hang: { parent, on_link: link, keep } }, ids)
   }
-  /** A frame, or a TCP: where what carries it stands, or at a picked place, and it goes with what was picked. */
+  /**
+   * A frame, or a TCP: where what carries it stands, or at a picked place, and it goes with what
+   * was picked.
+   */
   function addFrame(kind: FrameKind, at: Schemas['FramePlace'] = 'carrier', on?: Place) {
     const link = on?.body === undefined ? null : cell.cell!.bodies[on.body]?.link
     const parent = on ? on.item : (one.value?.id ?? null)
@@ -161,17 +225,35 @@ export const useItems = defineStore('items', () => {
     const [a, b, c] = all as [Place, Place, Place]
     const face = (p: Place) => ({ body: p.body!, triangle: p.triangle! })
     switch (what) {
-      case 'point-to-point': await arrange({ point_to_point: { from_mm: a.at, to_mm: b.at } }); break
-      case 'face-to-face': await arrange({ face_to_face: { from_mm: a.at, from_normal: a.normal, to_mm: b.at, to_normal: b.normal } }); break
-      case 'axis-to-axis': await arrange({ axis_to_axis: { from: face(a), to: face(b) } }); break
-      case 'about': [about.value, handles.value] = [a.at, 'turn']; break
-      case 'frame-face': await addFrame('frame', { face: { at_mm: a.at, normal: a.normal } }, a); break
-      case 'frame-axis': await addFrame('frame', { round_face: face(a) }, a); break
-      case 'frame-points': await addFrame('frame', { three_points: [a.at, b.at, c.at] }, a)
+      case 'point-to-point':
+        await arrange({ point_to_point: { from_mm: a.at, to_mm: b.at } })
+        break
+      case 'face-to-face':
+        await arrange({
+          face_to_face: { from_mm: a.at, from_normal: a.normal, to_mm: b.at, to_normal: b.normal },
+        })
+        break
+      case 'axis-to-axis':
+        await arrange({ axis_to_axis: { from: face(a), to: face(b) } })
+        break
+      case 'about':
+        ;[about.value, handles.value] = [a.at, 'turn']
+        break
+      case 'frame-face':
+        await addFrame('frame', { face: { at_mm: a.at, normal: a.normal } }, a)
+        break
+      case 'frame-axis':
+        await addFrame('frame', { round_face: face(a) }, a)
+        break
+      case 'frame-points':
+        await addFrame('frame', { three_points: [a.at, b.at, c.at] }, a)
     }
     return true
   }
-  watch(() => what.selected, () => (about.value = null))
+  watch(
+    () => what.selected,
+    () => (about.value = null),
+  )
   /** Numbers, and the coordinates of the pointer, in this frame. */
   function useFrame(item: string | null) {
     frame.value = item ? { item } : 'world'
@@ -179,12 +261,44 @@ export const useItems = defineStore('items', () => {
 
   // ---- visibility sets
   const sets = computed(() => cell.cell?.document.visibility_sets ?? [])
-  const saveSet = (name: string, items: string[] = [...what.selected], id: string = crypto.randomUUID()) =>
-    cell.edit({ edit: 'save_set', set: { id, name, items } })
+  const saveSet = (
+    name: string,
+    items: string[] = [...what.selected],
+    id: string = crypto.randomUUID(),
+  ) => cell.edit({ edit: 'save_set', set: { id, name, items } })
   const deleteSet = (id: string) => cell.edit({ edit: 'delete_set', set: id })
 
   return {
-    frame, handles, carry, dragged, facts, problem, grip, doomed, hanging, picking, about, chosen, one, locked, sets,
-    toggleHandles, arrange, rename, change, duplicate, group, ungroup, askDelete, remove, hang, addFrame, toggleLock, picked, useFrame, saveSet, deleteSet,
+    frame,
+    handles,
+    carry,
+    dragged,
+    facts,
+    problem,
+    grip,
+    doomed,
+    hanging,
+    picking,
+    about,
+    chosen,
+    one,
+    locked,
+    sets,
+    toggleHandles,
+    arrange,
+    rename,
+    change,
+    duplicate,
+    group,
+    ungroup,
+    askDelete,
+    remove,
+    hang,
+    addFrame,
+    toggleLock,
+    picked,
+    useFrame,
+    saveSet,
+    deleteSet,
   }
 })

@@ -10,7 +10,13 @@ import { useWhat } from './whatStore'
 function opened() {
   const item = (id: string, role: string, parent?: string) => ({ id, name: id, role, parent })
   const document = {
-    items: [item('table', 'structure'), item('fixture', 'fixture', 'table'), item('clamp-1', 'fixture', 'fixture'), item('clamp-2', 'fixture', 'fixture'), item('post', 'structure')],
+    items: [
+      item('table', 'structure'),
+      item('fixture', 'fixture', 'table'),
+      item('clamp-1', 'fixture', 'fixture'),
+      item('clamp-2', 'fixture', 'fixture'),
+      item('post', 'structure'),
+    ],
     visibility_sets: [
       { id: 'c', name: 'Clamps', items: ['clamp-1', 'clamp-2'] },
       { id: 'p', name: 'Post', items: ['post', 'clamp-1'] },

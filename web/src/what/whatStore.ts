@@ -25,10 +25,17 @@ export const useWhat = defineStore('what', () => {
     return ticked.length ? new Set(ticked.flatMap((s) => s.items)) : null
   })
   /** Whether an item is shown as far as hiding and isolating go. */
-  const shownAlone = (id: string) => !hidden.value.has(id) && (!isolated.value || isolated.value.has(id))
-  const visible = computed(() => new Set(all.value.filter((id) => shownAlone(id) && (!inSets.value || inSets.value.has(id)))))
+  const shownAlone = (id: string) =>
+    !hidden.value.has(id) && (!isolated.value || isolated.value.has(id))
+  const visible = computed(
+    () =>
+      new Set(all.value.filter((id) => shownAlone(id) && (!inSets.value || inSets.value.has(id)))),
+  )
   const ghosts = computed(
-    () => new Set(peeking.value || ghostRest.value ? all.value.filter((id) => !visible.value.has(id)) : []),
+    () =>
+      new Set(
+        peeking.value || ghostRest.value ? all.value.filter((id) => !visible.value.has(id)) : [],
+      ),
   )
   const hiddenCount = computed(() => all.value.filter((id) => hidden.value.has(id)).length)
 
@@ -111,26 +118,42 @@ export const useWhat = defineStore('what', () => {
       return
     }
     const meshes = new Map<string, Set<string>>()
-    for (const body of cell.cell?.bodies ?? []) meshes.set(body.item, (meshes.get(body.item) ?? new Set()).add(body.mesh))
+    for (const body of cell.cell?.bodies ?? [])
+      meshes.set(body.item, (meshes.get(body.item) ?? new Set()).add(body.mesh))
     const roles = new Set(some.map((i) => i.role))
     const wanted = new Set(some.flatMap((i) => [...(meshes.get(i.id) ?? [])]))
-    const like = (id: string) => (by === 'role' ? roles.has(cell.items.get(id)!.role) : [...(meshes.get(id) ?? [])].some((m) => wanted.has(m)))
+    const like = (id: string) =>
+      by === 'role'
+        ? roles.has(cell.items.get(id)!.role)
+        : [...(meshes.get(id) ?? [])].some((m) => wanted.has(m))
     selected.value = new Set([...visible.value].filter(like))
   }
   // ---- back and forward through what was shown
-  interface Shown { hidden: Set<string>; isolated: Set<string> | null; ghostRest: boolean; sets: Set<string> }
+  interface Shown {
+    hidden: Set<string>
+    isolated: Set<string> | null
+    ghostRest: boolean
+    sets: Set<string>
+  }
   const past = shallowRef<Shown[]>([])
   const future = shallowRef<Shown[]>([])
   const REMEMBERED = 100
   let walking = false
   /** What is shown now, to come back to. */
-  const shownNow = (): Shown => ({ hidden: hidden.value, isolated: isolated.value, ghostRest: ghostRest.value, sets: sets.value })
+  const shownNow = (): Shown => ({
+    hidden: hidden.value,
+    isolated: isolated.value,
+    ghostRest: ghostRest.value,
+    sets: sets.value,
+  })
   watch([hidden, isolated, ghostRest, sets], (_, [h, i, g, s]) => {
     if (walking) {
       walking = false
       return
     }
-    past.value = [...past.value, { hidden: h, isolated: i, ghostRest: g, sets: s }].slice(-REMEMBERED)
+    past.value = [...past.value, { hidden: h, isolated: i, ghostRest: g, sets: s }].slice(
+      -REMEMBERED,
+    )
     future.value = []
   })
   function walk(from: typeof past, to: typeof past) {
@@ -142,17 +165,37 @@ export const useWhat = defineStore('what', () => {
     showJust(there)
   }
   function showJust(these: Shown) {
-    ;[hidden.value, isolated.value, ghostRest.value, sets.value] = [these.hidden, these.isolated, these.ghostRest, these.sets]
+    ;[hidden.value, isolated.value, ghostRest.value, sets.value] = [
+      these.hidden,
+      these.isolated,
+      these.ghostRest,
+      these.sets,
+    ]
   }
   const shownBefore = () => walk(past, future)
   const shownAgain = () => walk(future, past)
 
   // ---- kept over a reload
-  interface Kept { cell: string; hidden: string[]; isolated: string[] | null; ghostRest: boolean; sets: string[] }
-  const kept = useSessionStorage<Kept | null>('selvik.shown', null, { serializer: StorageSerializers.object })
+  interface Kept {
+    cell: string
+    hidden: string[]
+    isolated: string[] | null
+    ghostRest: boolean
+    sets: string[]
+  }
+  const kept = useSessionStorage<Kept | null>('selvik.shown', null, {
+    serializer: StorageSerializers.object,
+  })
   watch([hidden, isolated, ghostRest, sets], () => {
     const id = cell.cell?.id
-    if (id) kept.value = { cell: id, hidden: [...hidden.value], isolated: isolated.value && [...isolated.value], ghostRest: ghostRest.value, sets: [...sets.value] }
+    if (id)
+      kept.value = {
+        cell: id,
+        hidden: [...hidden.value],
+        isolated: isolated.value && [...isolated.value],
+        ghostRest: ghostRest.value,
+        sets: [...sets.value],
+      }
   })
   /** Shows what this tab showed of the cell before it was loaded anew, or all of it. */
   function restore() {
@@ -166,15 +209,51 @@ export const useWhat = defineStore('what', () => {
   }
 
   // What is deleted, by whomever, is selected no more.
-  watch(() => cell.items, (items) => {
-    if ([...selected.value].some((id) => !items.has(id))) selected.value = new Set([...selected.value].filter((id) => items.has(id)))
-  })
+  watch(
+    () => cell.items,
+    (items) => {
+      if ([...selected.value].some((id) => !items.has(id)))
+        selected.value = new Set([...selected.value].filter((id) => items.has(id)))
+    },
+  )
   function invertSelection() {
     selected.value = new Set([...visible.value].filter((id) => !selected.value.has(id)))
   }
 
   return {
-    selected, hidden, isolated, peeking, hovered, ghostRest, framed, visible, ghosts, hiddenCount,
-    past, future, restore, shownNow, showJust, shownBefore, shownAgain, sets, inSets, shownAlone, toggleSet, invertShown, ghost, selectLike, select, invertSelection, toggleFrame, selectAll, hide, show, toggle, isolate, isolateOnly, showAll,
+    selected,
+    hidden,
+    isolated,
+    peeking,
+    hovered,
+    ghostRest,
+    framed,
+    visible,
+    ghosts,
+    hiddenCount,
+    past,
+    future,
+    restore,
+    shownNow,
+    showJust,
+    shownBefore,
+    shownAgain,
+    sets,
+    inSets,
+    shownAlone,
+    toggleSet,
+    invertShown,
+    ghost,
+    selectLike,
+    select,
+    invertSelection,
+    toggleFrame,
+    selectAll,
+    hide,
+    show,
+    toggle,
+    isolate,
+    isolateOnly,
+    showAll,
   }
 })

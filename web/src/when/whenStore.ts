@@ -22,11 +22,15 @@ export const useWhen = defineStore('when', () => {
   const exact = shallowRef<{ time: number; poses: number[][] }>()
 
   const duration = computed(() => cell.cell?.path.duration_s ?? 0)
-  /** The moment of which everything is shown exactly: it follows while playing at a tenth of a second. */
+  /**
+   * The moment of which everything is shown exactly: it follows while playing at a tenth of a
+   * second.
+   */
   const shownTime = computed(() => (playing.value ? Math.round(time.value * 10) / 10 : time.value))
 
   const partAt = (at: number) => Math.floor(at / PART_S)
-  const fetchPart = async (part: number) => new Float32Array(await bytes(`/api/cells/${cell.cell!.id}/track?part=${part}`))
+  const fetchPart = async (part: number) =>
+    new Float32Array(await bytes(`/api/cells/${cell.cell!.id}/track?part=${part}`))
   /** Counts the paths that were shown: what was asked of one before is not drawn. */
   let round = 0
   const coming = new Set<number>()
@@ -44,12 +48,14 @@ export const useWhen = defineStore('when', () => {
   }
   /** Sees to it that a part of the track comes; it is drawn when it is here. */
   async function want(part: number) {
-    if (!track.value || track.value.has(part) || coming.has(part) || part * PART_S > duration.value) return
+    if (!track.value || track.value.has(part) || coming.has(part) || part * PART_S > duration.value)
+      return
     const mine = round
     coming.add(part)
     try {
       const data = await fetchPart(part)
-      if (mine === round) track.value = new Map([...track.value.entries(), [part, data] as const].slice(-KEPT))
+      if (mine === round)
+        track.value = new Map([...track.value.entries(), [part, data] as const].slice(-KEPT))
     } catch {
       // It is asked for again when it is needed.
     } finally {
@@ -100,7 +106,8 @@ export const useWhen = defineStore('when', () => {
   /** Poses of the moving coordinate systems now: between the track's samples, or exact. */
   function posesNow(): ArrayLike<number>[] {
     const nodes = cell.cell?.moving_nodes.length ?? 0
-    if (exact.value?.time === time.value && exact.value.poses.length === nodes) return exact.value.poses
+    if (exact.value?.time === time.value && exact.value.poses.length === nodes)
+      return exact.value.poses
     const part = partAt(time.value)
     const data = track.value?.get(part)
     if (!data?.length || !nodes) {
@@ -114,11 +121,27 @@ export const useWhen = defineStore('when', () => {
     return Array.from({ length: nodes }, (_, n) => {
       const [a, b] = [(first * nodes + n) * 7, (second * nodes + n) * 7]
       const sign = [3, 4, 5, 6].reduce((s, i) => s + data[a + i]! * data[b + i]!, 0) < 0 ? -1 : 1
-      return [0, 1, 2, 3, 4, 5, 6].map((i) => data[a + i]! * (1 - share) + data[b + i]! * (i > 2 ? sign : 1) * share)
+      return [0, 1, 2, 3, 4, 5, 6].map(
+        (i) => data[a + i]! * (1 - share) + data[b + i]! * (i > 2 ? sign : 1) * share,
+      )
     })
   }
 
-  return { time, playing, speed, track, exact, duration, shownTime, load, goTo, play, pause, togglePlay, posesNow }
+  return {
+    time,
+    playing,
+    speed,
+    track,
+    exact,
+    duration,
+    shownTime,
+    load,
+    goTo,
+    play,
+    pause,
+    togglePlay,
+    posesNow,
+  }
 })
 
 /** mm:ss.mmm */

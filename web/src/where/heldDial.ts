@@ -3,8 +3,20 @@ import { computed, ref } from 'vue'
 
 import { useWhere } from './whereStore'
 
-/** Bearings anticlockwise from below the pointer, as the floor ring shows them: within the inner ring. */
-const INNER = ['front', 'front-right', 'right', 'back-right', 'back', 'back-left', 'left', 'front-left']
+/**
+ * Bearings anticlockwise from below the pointer, as the floor ring shows them: within the inner
+ * ring.
+ */
+const INNER = [
+  'front',
+  'front-right',
+  'right',
+  'back-right',
+  'back',
+  'back-left',
+  'left',
+  'front-left',
+]
 const [DEAD, RING] = [22, 78]
 
 /** The view a stroke of so many pixels points at. */
@@ -21,10 +33,17 @@ export const useHeldDial = defineStore('held-dial', () => {
   const where = useWhere()
   const at = ref<{ x: number; y: number } | null>(null)
   const pointer = ref({ x: 0, y: 0 })
-  const chosen = computed(() => (at.value ? viewOfStroke(pointer.value.x - at.value.x, pointer.value.y - at.value.y) : null))
+  const chosen = computed(() =>
+    at.value ? viewOfStroke(pointer.value.x - at.value.x, pointer.value.y - at.value.y) : null,
+  )
   const choices = [
-    ...INNER.map((id, i) => ({ id, x: 52 * Math.sin((i * Math.PI) / 4) * 1.25, y: 52 * Math.cos((i * Math.PI) / 4) })),
-    { id: 'top', x: 0, y: -98 }, { id: 'bottom', x: 0, y: 98 },
+    ...INNER.map((id, i) => ({
+      id,
+      x: 52 * Math.sin((i * Math.PI) / 4) * 1.25,
+      y: 52 * Math.cos((i * Math.PI) / 4),
+    })),
+    { id: 'top', x: 0, y: -98 },
+    { id: 'bottom', x: 0, y: 98 },
   ]
 
   function moved(e: { clientX: number; clientY: number }) {

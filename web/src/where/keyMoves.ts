@@ -13,7 +13,10 @@ const NEARER = 0.8
 
 let last = 0
 
-/** Moving with the keyboard alone, in the active pane; what lies in its middle is what one comes nearer to. */
+/**
+ * Moving with the keyboard alone, in the active pane; what lies in its middle is what one comes
+ * nearer to.
+ */
 export function useKeyMoves() {
   const where = useWhere()
   const standpoint = useStandpoint()
@@ -36,7 +39,11 @@ export function useKeyMoves() {
     turn(right: number, up: number) {
       const [b, e] = [right * TURN_DEG, up * TURN_DEG]
       const standing = standpoint.mode !== null && standpoint.pane === where.active
-      move(standing ? look(where.viewpoint, b, e) : orbit(where.viewpoint, middle()?.at ?? pivot(), b, e))
+      move(
+        standing
+          ? look(where.viewpoint, b, e)
+          : orbit(where.viewpoint, middle()?.at ?? pivot(), b, e),
+      )
     },
   }
 }

@@ -2,19 +2,77 @@ import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
 
 import type { Vec3, Viewpoint } from '../api/client'
-import { add, basis, between, dot, eye, halfAngle, look, lookingAt, NEAREST_MM, orbit, pan, roll, standing, walk, withLens, withPivot, withProjection, zoom } from './navigation'
+import {
+  add,
+  basis,
+  between,
+  dot,
+  eye,
+  halfAngle,
+  look,
+  lookingAt,
+  NEAREST_MM,
+  orbit,
+  pan,
+  roll,
+  standing,
+  walk,
+  withLens,
+  withPivot,
+  withProjection,
+  zoom,
+} from './navigation'
 
 const start: Viewpoint = {
-  pivot_mm: [0, 0, 500], bearing_deg: 30, elevation_deg: 25, roll_deg: 0, distance_mm: 5000, projection: 'perspective', lens_mm: 35, width_mm: 5000,
+  pivot_mm: [0, 0, 500],
+  bearing_deg: 30,
+  elevation_deg: 25,
+  roll_deg: 0,
+  distance_mm: 5000,
+  projection: 'perspective',
+  lens_mm: 35,
+  width_mm: 5000,
 }
-const point = fc.tuple(...[0, 1, 2].map(() => fc.double({ min: -3000, max: 3000, noNaN: true }))) as fc.Arbitrary<Vec3>
+const point = fc.tuple(
+  ...[0, 1, 2].map(() => fc.double({ min: -3000, max: 3000, noNaN: true })),
+) as fc.Arbitrary<Vec3>
 const gesture = fc.oneof(
-  fc.record({ kind: fc.constant('look' as const), at: point, x: fc.integer({ min: -200, max: 200 }), y: fc.integer({ min: -200, max: 200 }) }),
-  fc.record({ kind: fc.constant('walk' as const), at: point, x: fc.integer({ min: -500, max: 500 }), y: fc.integer({ min: -500, max: 500 }) }),
-  fc.record({ kind: fc.constant('switch' as const), at: point, x: fc.integer({ min: 8, max: 300 }), y: fc.constant(0) }),
-  fc.record({ kind: fc.constant('orbit' as const), at: point, x: fc.integer({ min: -200, max: 200 }), y: fc.integer({ min: -200, max: 200 }) }),
-  fc.record({ kind: fc.constant('pan' as const), at: point, x: fc.integer({ min: -200, max: 200 }), y: fc.integer({ min: -200, max: 200 }) }),
-  fc.record({ kind: fc.constant('zoom' as const), at: point, x: fc.integer({ min: -240, max: 240 }), y: fc.constant(0) }),
+  fc.record({
+    kind: fc.constant('look' as const),
+    at: point,
+    x: fc.integer({ min: -200, max: 200 }),
+    y: fc.integer({ min: -200, max: 200 }),
+  }),
+  fc.record({
+    kind: fc.constant('walk' as const),
+    at: point,
+    x: fc.integer({ min: -500, max: 500 }),
+    y: fc.integer({ min: -500, max: 500 }),
+  }),
+  fc.record({
+    kind: fc.constant('switch' as const),
+    at: point,
+    x: fc.integer({ min: 8, max: 300 }),
+    y: fc.constant(0),
+  }),
+  fc.record({
+    kind: fc.constant('orbit' as const),
+    at: point,
+    x: fc.integer({ min: -200, max: 200 }),
+    y: fc.integer({ min: -200, max: 200 }),
+  }),
+  fc.record({
+    kind: fc.constant('pan' as const),
+    at: point,
+    x: fc.integer({ min: -200, max: 200 }),
+    y: fc.integer({ min: -200, max: 200 }),
+  }),
+  fc.record({
+    kind: fc.constant('zoom' as const),
+    at: point,
+    x: fc.integer({ min: -240, max: 240 }),
+    y: fc.constant(0),
+  }),
 )
 
 describe('navigation by hand', () => {
@@ -27,13 +85,22 @@ describe('navigation by hand', () => {
           else if (g.kind === 'pan') v = pan(v, g.x, g.y, 800)
           else if (g.kind === 'look') v = look(v, g.x, g.y)
           else if (g.kind === 'walk') v = walk(v, g.x, g.y, g.y / 2, g.x > 0)
-          else if (g.kind === 'switch') v = withLens(withProjection(v, g.x > 150 ? 'parallel' : 'perspective'), g.x)
+          else if (g.kind === 'switch')
+            v = withLens(withProjection(v, g.x > 150 ? 'parallel' : 'perspective'), g.x)
           else v = zoom(v, g.at, Math.exp(g.x * 0.0016), g.x % 2 ? NEAREST_MM : undefined)
           // Plain comparisons: ten thousand gestures are many expectations.
           const sound =
-            [...v.pivot_mm, v.bearing_deg, v.elevation_deg, v.distance_mm, v.width_mm].every(Number.isFinite) &&
-            Math.abs(v.elevation_deg) <= 90 && basis(v).right[2] === 0 && v.lens_mm >= 10 && v.lens_mm <= 300 &&
-            v.distance_mm >= 1.99 && v.distance_mm <= 500_000 && v.width_mm >= 1 && v.width_mm <= 3e6 &&
+            [...v.pivot_mm, v.bearing_deg, v.elevation_deg, v.distance_mm, v.width_mm].every(
+              Number.isFinite,
+            ) &&
+            Math.abs(v.elevation_deg) <= 90 &&
+            basis(v).right[2] === 0 &&
+            v.lens_mm >= 10 &&
+            v.lens_mm <= 300 &&
+            v.distance_mm >= 1.99 &&
+            v.distance_mm <= 500_000 &&
+            v.width_mm >= 1 &&
+            v.width_mm <= 3e6 &&
             dot(add(v.pivot_mm as Vec3, eye(v), -1), basis(v).back) < 0
           if (!sound) throw new Error(`${JSON.stringify(g)} leads to ${JSON.stringify(v)}`)
         }
@@ -62,7 +129,10 @@ describe('navigation by hand', () => {
 
   it('comes within two millimetres of a surface, and then goes through to what lies behind', () => {
     let v: Viewpoint = { ...start, bearing_deg: 0, elevation_deg: 0, pivot_mm: [0, 0, 0] }
-    const [wall, behind]: [Vec3, Vec3] = [[0, 0, 0], [0, 3000, 0]]
+    const [wall, behind]: [Vec3, Vec3] = [
+      [0, 0, 0],
+      [0, 3000, 0],
+    ]
     let nearest = Infinity
     for (let i = 0; i < 60; i++) {
       const gap = -eye(v)[1]
@@ -106,7 +176,12 @@ describe('navigation by hand', () => {
     const rolled = roll(start, 30)
     expect(basis(rolled).right[2]).toBeGreaterThan(0.3)
     eye(rolled).forEach((x, i) => expect(x).toBeCloseTo(eye(start)[i]!, 9))
-    for (const [a, b] of [['right', 'up'], ['up', 'back'], ['back', 'right']] as const) expect(dot(basis(rolled)[a], basis(rolled)[b])).toBeCloseTo(0, 12)
+    for (const [a, b] of [
+      ['right', 'up'],
+      ['up', 'back'],
+      ['back', 'right'],
+    ] as const)
+      expect(dot(basis(rolled)[a], basis(rolled)[b])).toBeCloseTo(0, 12)
   })
 
   it('turns about a given point without moving the eye', () => {
@@ -117,7 +192,10 @@ describe('navigation by hand', () => {
   })
 
   it('flies the shorter way round and arrives', () => {
-    const [a, b] = [{ ...start, bearing_deg: 170 }, { ...start, bearing_deg: -170 }]
+    const [a, b] = [
+      { ...start, bearing_deg: 170 },
+      { ...start, bearing_deg: -170 },
+    ]
     expect(Math.abs(between(a, b, 0.5).bearing_deg)).toBeCloseTo(180, 9)
     expect(between(a, b, 1)).toMatchObject(b)
   })

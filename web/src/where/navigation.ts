@@ -4,7 +4,11 @@
  */
 import type { Vec3, Viewpoint } from '../api/client'
 
-export interface Basis { right: Vec3; up: Vec3; back: Vec3 }
+export interface Basis {
+  right: Vec3
+  up: Vec3
+  back: Vec3
+}
 
 const RAD = Math.PI / 180
 /** Width of the frame that focal lengths refer to, mm. */
@@ -15,13 +19,20 @@ export const NEAREST_MM = 2
 const OPEN_MM = 30
 const FARTHEST_MM = 500_000
 
-export const add = (a: Vec3, b: Vec3, k = 1): Vec3 => [a[0] + b[0] * k, a[1] + b[1] * k, a[2] + b[2] * k]
+export const add = (a: Vec3, b: Vec3, k = 1): Vec3 => [
+  a[0] + b[0] * k,
+  a[1] + b[1] * k,
+  a[2] + b[2] * k,
+]
 export const dot = (a: Vec3, b: Vec3) => a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
 
 export function basis(v: Viewpoint): Basis {
   const [b, e] = [v.bearing_deg * RAD, v.elevation_deg * RAD]
   const [sb, cb, se, ce] = [Math.sin(b), Math.cos(b), Math.sin(e), Math.cos(e)]
-  const [level, over]: [Vec3, Vec3] = [[cb, sb, 0], [-sb * se, cb * se, ce]]
+  const [level, over]: [Vec3, Vec3] = [
+    [cb, sb, 0],
+    [-sb * se, cb * se, ce],
+  ]
   const [sr, cr] = [Math.sin(v.roll_deg * RAD), Math.cos(v.roll_deg * RAD)]
   const mix = (a: number, b: number): Vec3 => add([level[0] * a, level[1] * a, 0], over, b)
   return { right: mix(cr, sr), up: mix(-sr, cr), back: [sb * ce, -cb * ce, se] }
@@ -35,7 +46,9 @@ export function eye(v: Viewpoint): Vec3 {
 
 /** Width of the picture in mm at the pivot. */
 export function widthAtPivot(v: Viewpoint): number {
-  return v.projection === 'parallel' ? v.width_mm : 2 * v.distance_mm * Math.tan(halfAngle(v.lens_mm))
+  return v.projection === 'parallel'
+    ? v.width_mm
+    : 2 * v.distance_mm * Math.tan(halfAngle(v.lens_mm))
 }
 
 const clamp = (x: number, low: number, high: number) => Math.min(high, Math.max(low, x))
@@ -62,8 +75,15 @@ export function orbit(v: Viewpoint, about: Vec3, bearing: number, elevation: num
 }
 
 /** Moves what is at `depth_mm` from the eye (the pivot by default) along with the pointer. */
-export function pan(v: Viewpoint, dx: number, dy: number, pictureWidth: number, depth_mm = v.distance_mm): Viewpoint {
-  const perPixel = (widthAtPivot(v) / pictureWidth) * (v.projection === 'parallel' ? 1 : depth_mm / v.distance_mm)
+export function pan(
+  v: Viewpoint,
+  dx: number,
+  dy: number,
+  pictureWidth: number,
+  depth_mm = v.distance_mm,
+): Viewpoint {
+  const perPixel =
+    (widthAtPivot(v) / pictureWidth) * (v.projection === 'parallel' ? 1 : depth_mm / v.distance_mm)
   const { right, up } = basis(v)
   return { ...v, pivot_mm: add(add(v.pivot_mm as Vec3, right, -dx * perPixel), up, dy * perPixel) }
 }
@@ -76,7 +96,12 @@ export function zoom(v: Viewpoint, at: Vec3, factor: number, least = OPEN_MM): V
   const width_mm = clamp(v.width_mm * factor, 1, FARTHEST_MM)
   if (v.projection === 'parallel') {
     const kept = width_mm / v.width_mm
-    return { ...v, pivot_mm: add(at, add(v.pivot_mm as Vec3, at, -1), kept), distance_mm: clamp(v.distance_mm * factor, NEAREST_MM, FARTHEST_MM), width_mm }
+    return {
+      ...v,
+      pivot_mm: add(at, add(v.pivot_mm as Vec3, at, -1), kept),
+      distance_mm: clamp(v.distance_mm * factor, NEAREST_MM, FARTHEST_MM),
+      width_mm,
+    }
   }
   const { back } = basis(v)
   const ahead = add(at, eye(v), -1)
@@ -84,41 +109,82 @@ export function zoom(v: Viewpoint, at: Vec3, factor: number, least = OPEN_MM): V
   const step = (1 - factor) * (factor < 1 ? Math.max(length, least) : length)
   const to = add(eye(v), ahead, step / length)
   const dry = factor < 1 && v.distance_mm * factor < least
-  const distance_mm = clamp(dry ? Math.max(least, -dot(add(at, to, -1), back)) : v.distance_mm * factor, NEAREST_MM, FARTHEST_MM)
+  const distance_mm = clamp(
+    dry ? Math.max(least, -dot(add(at, to, -1), back)) : v.distance_mm * factor,
+    NEAREST_MM,
+    FARTHEST_MM,
+  )
   return { ...v, pivot_mm: add(to, back, -distance_mm), distance_mm, width_mm }
 }
 
 /** Comes nearer to what was hit, as near as can be, or where nothing is towards `open`. */
-export function comeNearer(v: Viewpoint, hit: { at: Vec3 } | null | undefined, open: Vec3, factor: number): Viewpoint {
+export function comeNearer(
+  v: Viewpoint,
+  hit: { at: Vec3 } | null | undefined,
+  open: Vec3,
+  factor: number,
+): Viewpoint {
   return hit ? zoom(v, hit.at, factor, NEAREST_MM) : zoom(v, open, factor)
 }
 
 /** Looks round: the eye stays where it is. */
 export function look(v: Viewpoint, bearing: number, elevation: number): Viewpoint {
-  const next = { ...v, bearing_deg: wrapped(v.bearing_deg + bearing), elevation_deg: clamp(v.elevation_deg + elevation, -90, 90) }
+  const next = {
+    ...v,
+    bearing_deg: wrapped(v.bearing_deg + bearing),
+    elevation_deg: clamp(v.elevation_deg + elevation, -90, 90),
+  }
   return { ...next, pivot_mm: add(eye(v), basis(next).back, -v.distance_mm) }
 }
 
-/** Moves the eye and what it looks at by mm: to the right, forwards and up. On foot, forwards is level. */
-export function walk(v: Viewpoint, right: number, forwards: number, up: number, flying: boolean): Viewpoint {
+/**
+ * Moves the eye and what it looks at by mm: to the right, forwards and up. On foot, forwards is
+ * level.
+ */
+export function walk(
+  v: Viewpoint,
+  right: number,
+  forwards: number,
+  up: number,
+  flying: boolean,
+): Viewpoint {
   const { back } = basis(v)
   const level = Math.hypot(back[0], back[1])
-  const ahead: Vec3 = flying || level < 1e-6 ? [-back[0], -back[1], -back[2]] : [-back[0] / level, -back[1] / level, 0]
+  const ahead: Vec3 =
+    flying || level < 1e-6
+      ? [-back[0], -back[1], -back[2]]
+      : [-back[0] / level, -back[1] / level, 0]
   let pivot = add(v.pivot_mm as Vec3, basis({ ...v, roll_deg: 0 }).right, right)
   pivot = add(pivot, ahead, forwards)
   return { ...v, pivot_mm: [pivot[0], pivot[1], pivot[2] + up] }
 }
 
 /** Stands with the eye at `at`, looking the given way, the pivot `ahead` mm before it. */
-export function standing(v: Viewpoint, at: Vec3, bearing_deg: number, elevation_deg: number, ahead: number): Viewpoint {
-  const next: Viewpoint = { ...v, bearing_deg: wrapped(bearing_deg), elevation_deg, roll_deg: 0, projection: 'perspective', distance_mm: ahead }
+export function standing(
+  v: Viewpoint,
+  at: Vec3,
+  bearing_deg: number,
+  elevation_deg: number,
+  ahead: number,
+): Viewpoint {
+  const next: Viewpoint = {
+    ...v,
+    bearing_deg: wrapped(bearing_deg),
+    elevation_deg,
+    roll_deg: 0,
+    projection: 'perspective',
+    distance_mm: ahead,
+  }
   return { ...next, pivot_mm: add(at, basis(next).back, -ahead), width_mm: widthAtPivot(next) }
 }
 
 /** The bearing and elevation of someone at `from` who looks at `to`. */
 export function lookingAt(from: Vec3, to: Vec3): { bearing_deg: number; elevation_deg: number } {
   const [x, y, z] = add(from, to, -1)
-  return { bearing_deg: Math.atan2(x, -y) / RAD, elevation_deg: Math.atan2(z, Math.hypot(x, y)) / RAD }
+  return {
+    bearing_deg: Math.atan2(x, -y) / RAD,
+    elevation_deg: Math.atan2(z, Math.hypot(x, y)) / RAD,
+  }
 }
 
 /** Turns the camera about its line of sight. */
@@ -175,8 +241,13 @@ export function between(a: Viewpoint, b: Viewpoint, s: number): Viewpoint {
 export function same(a: Viewpoint, b: Viewpoint): boolean {
   const near = (x: number, y: number, by: number) => Math.abs(x - y) < by
   return (
-    near(wrapped(a.bearing_deg - b.bearing_deg), 0, 0.01) && near(a.roll_deg, b.roll_deg, 0.01) && near(a.elevation_deg, b.elevation_deg, 0.01) &&
-    near(a.distance_mm, b.distance_mm, 0.5) && near(a.width_mm, b.width_mm, 0.5) && near(a.lens_mm, b.lens_mm, 0.01) &&
-    a.projection === b.projection && [0, 1, 2].every((i) => near(a.pivot_mm[i]!, b.pivot_mm[i]!, 0.5))
+    near(wrapped(a.bearing_deg - b.bearing_deg), 0, 0.01) &&
+    near(a.roll_deg, b.roll_deg, 0.01) &&
+    near(a.elevation_deg, b.elevation_deg, 0.01) &&
+    near(a.distance_mm, b.distance_mm, 0.5) &&
+    near(a.width_mm, b.width_mm, 0.5) &&
+    near(a.lens_mm, b.lens_mm, 0.01) &&
+    a.projection === b.projection &&
+    [0, 1, 2].every((i) => near(a.pivot_mm[i]!, b.pivot_mm[i]!, 0.5))
   )
 }

@@ -51,10 +51,15 @@ export const useTours = defineStore('tours', () => {
     const { step_s, viewpoints } = track.value!
     const place = Math.min(viewpoints.length - 1, Math.max(0, t / step_s))
     const first = Math.floor(place)
-    return between(viewpoints[first]!, viewpoints[Math.min(first + 1, viewpoints.length - 1)]!, place - first)
+    return between(
+      viewpoints[first]!,
+      viewpoints[Math.min(first + 1, viewpoints.length - 1)]!,
+      place - first,
+    )
   }
   /** The stop the camera is at or has left last. */
-  const stopAt = (t: number) => (track.value ? track.value.arrivals_s.filter((a) => a <= t + 1e-9).length - 1 : 0)
+  const stopAt = (t: number) =>
+    track.value ? track.value.arrivals_s.filter((a) => a <= t + 1e-9).length - 1 : 0
   let dressed = -1
   function show(t: number) {
     if (!track.value) return
@@ -64,7 +69,11 @@ export const useTours = defineStore('tours', () => {
       dressed = stop
       chosen.value = stop
       const view = views.views.find((v) => v.id === tour.value!.stops[stop]?.view)
-      if (view) views.dress({ ...view, keeps: views.keepsOf(view).filter((k) => k !== 'time' || !tour.value!.with_programs) })
+      if (view)
+        views.dress({
+          ...view,
+          keeps: views.keepsOf(view).filter((k) => k !== 'time' || !tour.value!.with_programs),
+        })
     }
     where.move(at(time.value), pane.value)
     if (tour.value!.with_programs) when.goTo(time.value)
@@ -96,7 +105,8 @@ export const useTours = defineStore('tours', () => {
   function step(by: number) {
     const now = stopAt(time.value)
     const back = by < 0 && time.value > track.value!.arrivals_s[now]! + 1e-6 ? now : now + by
-    const arrival = track.value?.arrivals_s[Math.max(0, Math.min(tour.value!.stops.length - 1, back))]
+    const arrival =
+      track.value?.arrivals_s[Math.max(0, Math.min(tour.value!.stops.length - 1, back))]
     if (arrival !== undefined) goTo(arrival)
   }
 
@@ -112,20 +122,38 @@ export const useTours = defineStore('tours', () => {
   const save = (next: Tour) => cell.edit({ edit: 'save_tour', tour: next })
   const stopHere = (): TourStop => {
     const view = views.views.find((v) => v.id === views.recalled)
-    return { name: view?.name ?? `Stop ${(tour.value?.stops.length ?? 0) + 1}`, view: view?.id, viewpoint: where.viewpoint, hold_s: 1, travel_s: 3, passing: false }
+    return {
+      name: view?.name ?? `Stop ${(tour.value?.stops.length ?? 0) + 1}`,
+      view: view?.id,
+      viewpoint: where.viewpoint,
+      hold_s: 1,
+      travel_s: 3,
+      passing: false,
+    }
   }
   /** A new tour through all saved views, or from the picture's view if there are none. */
   async function create(name: string) {
     const id = crypto.randomUUID()
-    const through = views.views.map((v): TourStop => ({ name: v.name, view: v.id, viewpoint: v.viewpoint, hold_s: 1, travel_s: 3, passing: false }))
-    if (await save({ id, name, stops: through.length ? through : [stopHere()], with_programs: false })) open(id)
+    const through = views.views.map((v): TourStop => ({
+      name: v.name,
+      view: v.id,
+      viewpoint: v.viewpoint,
+      hold_s: 1,
+      travel_s: 3,
+      passing: false,
+    }))
+    if (
+      await save({ id, name, stops: through.length ? through : [stopHere()], with_programs: false })
+    )
+      open(id)
   }
   function withStops(change: (stops: TourStop[]) => void) {
     const stops = tour.value!.stops.map((s) => ({ ...s }))
     change(stops)
     return save({ ...tour.value!, stops })
   }
-  const changeStop = (i: number, by: Partial<TourStop>) => withStops((s) => Object.assign(s[i]!, by))
+  const changeStop = (i: number, by: Partial<TourStop>) =>
+    withStops((s) => Object.assign(s[i]!, by))
   /** A stop after stop `i`, with the picture's view. */
   async function insert(i: number) {
     if (await withStops((s) => s.splice(i + 1, 0, stopHere()))) chosen.value = i + 1
@@ -146,7 +174,33 @@ export const useTours = defineStore('tours', () => {
   }
 
   return {
-    tours, openId, tour, track, fault, time, playing, speed, chosen, pane, duration, eyes, at, show, togglePlay, goTo, step, open, create,
-    changeStop, insert, remove, moveStop, takeView, shift, rename, setWithPrograms, removeTour,
+    tours,
+    openId,
+    tour,
+    track,
+    fault,
+    time,
+    playing,
+    speed,
+    chosen,
+    pane,
+    duration,
+    eyes,
+    at,
+    show,
+    togglePlay,
+    goTo,
+    step,
+    open,
+    create,
+    changeStop,
+    insert,
+    remove,
+    moveStop,
+    takeView,
+    shift,
+    rename,
+    setWithPrograms,
+    removeTour,
   }
 })

@@ -31,13 +31,25 @@ const DOUBLE_MS = 400
 export const lookKey = ref(false)
 
 /** Turns pointer, wheel, trackpad and touch on one pane into movements. */
-export function useHand(element: Ref<HTMLElement | undefined>, pane: number, scene: () => Scene | undefined, on: HandEvents) {
+export function useHand(
+  element: Ref<HTMLElement | undefined>,
+  pane: number,
+  scene: () => Scene | undefined,
+  on: HandEvents,
+) {
   const where = useWhere()
   const what = useWhat()
   const settings = useSettings()
   const standpoint = useStandpoint()
 
-  interface Drag { movement: Movement; start: At; last: At; moved: boolean; about: Vec3; middle: boolean }
+  interface Drag {
+    movement: Movement
+    start: At
+    last: At
+    moved: boolean
+    about: Vec3
+    middle: boolean
+  }
   let drag: Drag | null = null
   /** The point turned about, while it is. */
   const pivot = ref<Vec3 | null>(null)
@@ -71,14 +83,22 @@ export function useHand(element: Ref<HTMLElement | undefined>, pane: number, sce
     const [b, e] = [-dx * turnSpeed, dy * turnSpeed]
     const width = element.value!.clientWidth
     switch (standing() && d.movement === 'turn' ? 'look' : d.movement) {
-      case 'turn': return move(orbit(view(), d.about, b, e))
-      case 'turn-bearing': return move(orbit(view(), d.about, b, 0))
-      case 'turn-elevation': return move(orbit(view(), d.about, 0, e))
-      case 'look': return move(look(view(), b * 0.5, e * 0.5))
-      case 'move': return move(pan(view(), dx * moveSpeed, dy * moveSpeed, width))
-      case 'nearer': return move(nearer(view(), d.start, Math.exp(dy * 0.006)))
-      case 'roll': return move(roll(view(), dx * turnSpeed))
-      default: rectangle.value = { from: d.start, to: at }
+      case 'turn':
+        return move(orbit(view(), d.about, b, e))
+      case 'turn-bearing':
+        return move(orbit(view(), d.about, b, 0))
+      case 'turn-elevation':
+        return move(orbit(view(), d.about, 0, e))
+      case 'look':
+        return move(look(view(), b * 0.5, e * 0.5))
+      case 'move':
+        return move(pan(view(), dx * moveSpeed, dy * moveSpeed, width))
+      case 'nearer':
+        return move(nearer(view(), d.start, Math.exp(dy * 0.006)))
+      case 'roll':
+        return move(roll(view(), dx * turnSpeed))
+      default:
+        rectangle.value = { from: d.start, to: at }
     }
   }
 
@@ -97,7 +117,13 @@ export function useHand(element: Ref<HTMLElement | undefined>, pane: number, sce
     const centre = (p: At[]): At => [(p[0]![0] + p[1]![0]) / 2, (p[0]![1] + p[1]![1]) / 2]
     const span = (p: At[]) => Math.max(1, Math.hypot(p[0]![0] - p[1]![0], p[0]![1] - p[1]![1]))
     const [a, b] = [centre(before), centre(after)]
-    move(nearer(pan(view(), b[0] - a[0], b[1] - a[1], element.value!.clientWidth), b, span(before) / span(after)))
+    move(
+      nearer(
+        pan(view(), b[0] - a[0], b[1] - a[1], element.value!.clientWidth),
+        b,
+        span(before) / span(after),
+      ),
+    )
   }
 
   function down(e: PointerEvent) {
@@ -109,9 +135,28 @@ export function useHand(element: Ref<HTMLElement | undefined>, pane: number, sce
     const at = local(e)
     if (e.pointerType === 'touch') fingers.set(e.pointerId, at)
     const gesture = gestureOf(e)
-    const movement = e.pointerType === 'touch' ? 'turn' : (lookKey.value && heldGestures[gesture]) || settings.gestures[gesture]
-    if (where.asking === 'rectangle') drag = { movement: 'fit-rectangle', start: at, last: [e.clientX, e.clientY], moved: false, about: [0, 0, 0], middle: false }
-    else drag = { movement: movement ?? 'select', start: at, last: [e.clientX, e.clientY], moved: false, about: turnsAbout(at), middle: e.button === 1 }
+    const movement =
+      e.pointerType === 'touch'
+        ? 'turn'
+        : (lookKey.value && heldGestures[gesture]) || settings.gestures[gesture]
+    if (where.asking === 'rectangle')
+      drag = {
+        movement: 'fit-rectangle',
+        start: at,
+        last: [e.clientX, e.clientY],
+        moved: false,
+        about: [0, 0, 0],
+        middle: false,
+      }
+    else
+      drag = {
+        movement: movement ?? 'select',
+        start: at,
+        last: [e.clientX, e.clientY],
+        moved: false,
+        about: turnsAbout(at),
+        middle: e.button === 1,
+      }
   }
 
   function moved(e: PointerEvent) {
@@ -132,7 +177,9 @@ export function useHand(element: Ref<HTMLElement | undefined>, pane: number, sce
       return
     }
     const locked = document.pointerLockElement === element.value
-    const [dx, dy] = locked ? [e.movementX, e.movementY] : [e.clientX - drag.last[0], e.clientY - drag.last[1]]
+    const [dx, dy] = locked
+      ? [e.movementX, e.movementY]
+      : [e.clientX - drag.last[0], e.clientY - drag.last[1]]
     if (!drag.moved) {
       const turning = drag.movement.startsWith('turn')
       if (Math.hypot(dx, dy) < (turning && where.holdsSquare(pane) ? SLACK_SQUARE : SLACK)) return
@@ -152,7 +199,8 @@ export function useHand(element: Ref<HTMLElement | undefined>, pane: number, sce
   /** At the edge of the window the pointer is held, so that a drag goes on. */
   function goOn(e: PointerEvent, d: Drag) {
     const draws = d.movement === 'select' || d.movement === 'fit-rectangle'
-    const edge = e.clientX < 3 || e.clientY < 3 || e.clientX > innerWidth - 4 || e.clientY > innerHeight - 4
+    const edge =
+      e.clientX < 3 || e.clientY < 3 || e.clientX > innerWidth - 4 || e.clientY > innerHeight - 4
     if (draws || !edge || document.pointerLockElement) return
     // It may be granted after the button was let go.
     const letGo = () => drag !== d && document.exitPointerLock()
@@ -171,7 +219,8 @@ export function useHand(element: Ref<HTMLElement | undefined>, pane: number, sce
     if (!d) return
     const at = local(e)
     if (d.moved) {
-      if (d.movement === 'select' || d.movement === 'fit-rectangle') on.rectangle(d.start, at, d.movement, e)
+      if (d.movement === 'select' || d.movement === 'fit-rectangle')
+        on.rectangle(d.start, at, d.movement, e)
       return
     }
     if (e.button === 2) return on.menu(at, e)
@@ -180,7 +229,9 @@ export function useHand(element: Ref<HTMLElement | undefined>, pane: number, sce
       lastMiddle = e.timeStamp
       return
     }
-    const again = e.timeStamp - lastLeft.time < DOUBLE_MS && Math.hypot(at[0] - lastLeft.at[0], at[1] - lastLeft.at[1]) < 5
+    const again =
+      e.timeStamp - lastLeft.time < DOUBLE_MS &&
+      Math.hypot(at[0] - lastLeft.at[0], at[1] - lastLeft.at[1]) < 5
     lastLeft = { time: again ? 0 : e.timeStamp, at }
     if (again && !where.asking) on.doubleClick(at)
     else on.click(at, e)
@@ -201,15 +252,18 @@ export function useHand(element: Ref<HTMLElement | undefined>, pane: number, sce
     lastWheel = e.timeStamp
     const at = local(e)
     // Two fingers on a trackpad move in both directions or by fractions; a wheel steps one way.
-    const trackpad = !e.ctrlKey && e.deltaMode === 0 && (e.deltaX !== 0 || !Number.isInteger(e.deltaY))
-    if (trackpad && e.shiftKey) return move(pan(view(), -e.deltaX, -e.deltaY, element.value!.clientWidth))
+    const trackpad =
+      !e.ctrlKey && e.deltaMode === 0 && (e.deltaX !== 0 || !Number.isInteger(e.deltaY))
+    if (trackpad && e.shiftKey)
+      return move(pan(view(), -e.deltaX, -e.deltaY, element.value!.clientWidth))
     if (trackpad) {
       held += Math.hypot(e.deltaX, e.deltaY)
       if (where.holdsSquare(pane) && held < 120) return
       return move(orbit(view(), turnsAbout(at), -e.deltaX * 0.2, e.deltaY * 0.2))
     }
     const { wheelStep, wheelReversed } = settings.looking
-    const notches = Math.max(-2.4, Math.min(2.4, pixels / 100)) * (wheelReversed && !e.ctrlKey ? -1 : 1)
+    const notches =
+      Math.max(-2.4, Math.min(2.4, pixels / 100)) * (wheelReversed && !e.ctrlKey ? -1 : 1)
     move(nearer(view(), at, Math.exp(notches * (e.ctrlKey ? 1 : -Math.log(1 - wheelStep / 100)))))
   }
 

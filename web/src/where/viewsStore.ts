@@ -9,7 +9,11 @@ import { useWhen } from '../when/whenStore'
 import { START, useWhere } from './whereStore'
 
 export const viewParts: Record<ViewPart, string> = {
-  viewpoint: 'Viewpoint', style: 'Style', visibility: 'Visibility', section: 'Section', time: 'Path time',
+  viewpoint: 'Viewpoint',
+  style: 'Style',
+  visibility: 'Visibility',
+  section: 'Section',
+  time: 'Path time',
 }
 const ALL = Object.keys(viewParts) as ViewPart[]
 
@@ -22,7 +26,12 @@ export const useViews = defineStore('views', () => {
   const section = useSection()
   const recalled = ref<string | null>(null)
   /** A name that is asked for; `optional` where none is an answer too. */
-  const naming = ref<{ title: string; name: string; optional?: boolean; done: (name: string) => unknown } | null>(null)
+  const naming = ref<{
+    title: string
+    name: string
+    optional?: boolean
+    done: (name: string) => unknown
+  } | null>(null)
 
   const views = computed(() => cell.cell?.document.views ?? [])
   const opening = computed(() => cell.cell?.document.opening_view ?? null)
@@ -38,24 +47,43 @@ export const useViews = defineStore('views', () => {
 
   function picture(id: string, name: string, like?: SavedView): SavedView {
     return {
-      id, name, group: like?.group, keeps: like?.keeps, viewpoint: where.viewpoint, style: where.style, colours: where.colours,
-      section: section.section, time_s: when.time, hidden: [...cell.items.keys()].filter((i) => !what.shownAlone(i)), sets: what.sets.size ? [...what.sets] : undefined, ghosted: what.ghostRest,
+      id,
+      name,
+      group: like?.group,
+      keeps: like?.keeps,
+      viewpoint: where.viewpoint,
+      style: where.style,
+      colours: where.colours,
+      section: section.section,
+      time_s: when.time,
+      hidden: [...cell.items.keys()].filter((i) => !what.shownAlone(i)),
+      sets: what.sets.size ? [...what.sets] : undefined,
+      ghosted: what.ghostRest,
     }
   }
   async function save(name: string) {
     const id = crypto.randomUUID()
     if (await cell.edit({ edit: 'save_view', view: picture(id, name) })) recalled.value = id
   }
-  const update = (view: SavedView) => cell.edit({ edit: 'save_view', view: picture(view.id, view.name, view) })
+  const update = (view: SavedView) =>
+    cell.edit({ edit: 'save_view', view: picture(view.id, view.name, view) })
   const setKeeps = (view: SavedView, keeps: ViewPart[]) =>
-    cell.edit({ edit: 'save_view', view: { ...view, keeps: keeps.length === ALL.length ? undefined : keeps } })
+    cell.edit({
+      edit: 'save_view',
+      view: { ...view, keeps: keeps.length === ALL.length ? undefined : keeps },
+    })
   const duplicate = (view: SavedView) =>
-    cell.edit({ edit: 'save_view', view: { ...view, id: crypto.randomUUID(), name: `${view.name}, copy` } })
-  const rename = (view: SavedView, name: string) => cell.edit({ edit: 'rename_view', view: view.id, name })
+    cell.edit({
+      edit: 'save_view',
+      view: { ...view, id: crypto.randomUUID(), name: `${view.name}, copy` },
+    })
+  const rename = (view: SavedView, name: string) =>
+    cell.edit({ edit: 'rename_view', view: view.id, name })
   const remove = (view: SavedView) => cell.edit({ edit: 'delete_view', view: view.id })
   const moveTo = (view: SavedView, to: number, group: string | null = view.group ?? null) =>
     cell.edit({ edit: 'move_view', view: view.id, to, group })
-  const openWith = (view: SavedView | null) => cell.edit({ edit: 'open_with', view: view?.id ?? null })
+  const openWith = (view: SavedView | null) =>
+    cell.edit({ edit: 'open_with', view: view?.id ?? null })
 
   const keepsOf = (view: SavedView) => view.keeps ?? ALL
   /** Shows what a view stores, but for its viewpoint. */
@@ -67,7 +95,8 @@ export const useViews = defineStore('views', () => {
       what.sets = new Set(view.sets ?? [])
       what.ghostRest = view.ghosted ?? false
     }
-    if (keeps.has('style')) Object.assign(where.pane, { style: view.style, colours: view.colours ?? 'role' })
+    if (keeps.has('style'))
+      Object.assign(where.pane, { style: view.style, colours: view.colours ?? 'role' })
     if (keeps.has('section')) section.section = view.section ?? null
     if (keeps.has('time') && view.time_s != null) when.goTo(view.time_s)
   }
@@ -86,6 +115,22 @@ export const useViews = defineStore('views', () => {
   }
 
   return {
-    views, groups, opening, recalled, naming, save, update, setKeeps, duplicate, rename, remove, moveTo, openWith, keepsOf, dress, recall, showOpening,
+    views,
+    groups,
+    opening,
+    recalled,
+    naming,
+    save,
+    update,
+    setKeeps,
+    duplicate,
+    rename,
+    remove,
+    moveTo,
+    openWith,
+    keepsOf,
+    dress,
+    recall,
+    showOpening,
   }
 })

@@ -2,7 +2,15 @@ import { useSessionStorage, useStorage, watchDebounced } from '@vueuse/core'
 import { defineStore } from 'pinia'
 import { computed, reactive, ref, shallowReactive, shallowRef, watch } from 'vue'
 
-import { answer, api, type Colours, type Schemas, type Style, type Vec3, type Viewpoint } from '../api/client'
+import {
+  answer,
+  api,
+  type Colours,
+  type Schemas,
+  type Style,
+  type Vec3,
+  type Viewpoint,
+} from '../api/client'
 import { useCell } from '../cells/cellStore'
 import { useSettings } from '../settings/settingsStore'
 import { useWhat } from '../what/whatStore'
@@ -10,8 +18,14 @@ import { useWhen } from '../when/whenStore'
 import { between, same, withLens, withProjection, wrapped } from './navigation'
 
 export const START: Viewpoint = {
-  pivot_mm: [0, 0, 500], bearing_deg: 30, elevation_deg: 25, roll_deg: 0, distance_mm: 5000, projection: 'perspective',
-  lens_mm: 35, width_mm: 5000,
+  pivot_mm: [0, 0, 500],
+  bearing_deg: 30,
+  elevation_deg: 25,
+  roll_deg: 0,
+  distance_mm: 5000,
+  projection: 'perspective',
+  lens_mm: 35,
+  width_mm: 5000,
 }
 const REMEMBERED = 120
 const FLIGHT_MS = 260
@@ -35,7 +49,8 @@ export interface Pane {
 }
 
 /** A click in the picture that something waits for. */
-export type Asking = 'stand' | 'camera-from' | 'camera-to' | 'rectangle' | 'face-on' | 'pivot' | 'places'
+export type Asking =
+  'stand' | 'camera-from' | 'camera-to' | 'rectangle' | 'face-on' | 'pivot' | 'places'
 
 /** From where one looks and how it is drawn. */
 export const useWhere = defineStore('where', () => {
@@ -44,14 +59,24 @@ export const useWhere = defineStore('where', () => {
   const when = useWhen()
   const settings = useSettings()
 
-  const newPane = (): Pane => shallowReactive({ viewpoint: START, style: 'shaded_edges', colours: 'role', aspect: 1.6, back: [], forward: [] })
+  const newPane = (): Pane =>
+    shallowReactive({
+      viewpoint: START,
+      style: 'shaded_edges',
+      colours: 'role',
+      aspect: 1.6,
+      back: [],
+      forward: [],
+    })
   const panes = reactive([newPane(), newPane(), newPane(), newPane()]) as Pane[]
   const layout = useStorage<Layout>('selvik.layout', 'one')
   const active = ref(0)
   /** The pane the pointer is over. */
   const under = ref(0)
   const enlarged = ref(false)
-  const shownPanes = computed(() => (enlarged.value ? [active.value] : [0, 1, 2, 3].slice(0, layouts[layout.value].panes)))
+  const shownPanes = computed(() =>
+    enlarged.value ? [active.value] : [0, 1, 2, 3].slice(0, layouts[layout.value].panes),
+  )
   const asking = ref<Asking | null>(null)
 
   const pane = computed(() => panes[active.value]!)
@@ -63,7 +88,8 @@ export const useWhere = defineStore('where', () => {
 
   const standardViews = shallowRef<Schemas['StandardViewInfo'][]>([])
   async function loadStandardViews() {
-    if (!standardViews.value.length) standardViews.value = await answer(api.GET('/api/standard-views'))
+    if (!standardViews.value.length)
+      standardViews.value = await answer(api.GET('/api/standard-views'))
   }
 
   // ---- panes
@@ -74,10 +100,17 @@ export const useWhere = defineStore('where', () => {
     if (active.value >= layouts[to].panes) active.value = 0
     // New panes begin with views that complete the first.
     const [first] = panes
-    const faces = [[0, 90], [0, 0], [90, 0]] as const
+    const faces = [
+      [0, 90],
+      [0, 0],
+      [90, 0],
+    ] as const
     for (let i = Math.max(1, before); i < layouts[to].panes; i++) {
       const [bearing_deg, elevation_deg] = faces[i - 1]!
-      const from = withProjection({ ...first!.viewpoint, bearing_deg, elevation_deg, roll_deg: 0 }, 'parallel')
+      const from = withProjection(
+        { ...first!.viewpoint, bearing_deg, elevation_deg, roll_deg: 0 },
+        'parallel',
+      )
       panes[i]!.viewpoint = from
       void framed(shown(), from, panes[i]!.aspect).then((v) => (panes[i]!.viewpoint = v))
     }
@@ -103,7 +136,12 @@ export const useWhere = defineStore('where', () => {
       if (other === index || before.pivot_mm === next.pivot_mm) continue
       const v = panes[other]!.viewpoint
       const nearer = next.width_mm / before.width_mm
-      panes[other]!.viewpoint = { ...v, pivot_mm: next.pivot_mm, distance_mm: v.distance_mm * nearer, width_mm: v.width_mm * nearer }
+      panes[other]!.viewpoint = {
+        ...v,
+        pivot_mm: next.pivot_mm,
+        distance_mm: v.distance_mm * nearer,
+        width_mm: v.width_mm * nearer,
+      }
     }
   }
   /** Moves by hand: at once, ends any flight. */
@@ -158,7 +196,11 @@ export const useWhere = defineStore('where', () => {
 
   // ---- going there
   /** The core's tightest view of items in the direction of `from`. */
-  async function framed(items: string[], from: Viewpoint, aspect = pane.value.aspect): Promise<Viewpoint> {
+  async function framed(
+    items: string[],
+    from: Viewpoint,
+    aspect = pane.value.aspect,
+  ): Promise<Viewpoint> {
     const id = cell.cell!.id
     const body = { items, viewpoint: from, aspect, time_s: when.time }
     return answer(api.POST('/api/cells/{id}/frame', { params: { path: { id } }, body }))
@@ -177,14 +219,34 @@ export const useWhere = defineStore('where', () => {
     goTo(await answer(api.POST('/api/frame-points', { body })))
   }
   async function faceOn(body: number, triangle: number) {
-    const request = { body, triangle, viewpoint: viewpoint.value, aspect: pane.value.aspect, time_s: when.time }
-    goTo(await answer(api.POST('/api/cells/{id}/face-on', { params: { path: { id: cell.cell!.id } }, body: request })))
+    const request = {
+      body,
+      triangle,
+      viewpoint: viewpoint.value,
+      aspect: pane.value.aspect,
+      time_s: when.time,
+    }
+    goTo(
+      await answer(
+        api.POST('/api/cells/{id}/face-on', {
+          params: { path: { id: cell.cell!.id } },
+          body: request,
+        }),
+      ),
+    )
   }
   /** Turns to a direction and frames what is selected, or everything. */
   async function standAt(bearing_deg: number, elevation_deg: number, index = active.value) {
-    let from: Viewpoint = { ...panes[index]!.viewpoint, bearing_deg: wrapped(bearing_deg), elevation_deg, roll_deg: 0 }
+    let from: Viewpoint = {
+      ...panes[index]!.viewpoint,
+      bearing_deg: wrapped(bearing_deg),
+      elevation_deg,
+      roll_deg: 0,
+    }
     if (settings.looking.parallelForStandard) from = withProjection(from, 'parallel')
-    const wanted = [...what.selected].flatMap((i) => cell.family(i)).filter((i) => what.visible.has(i))
+    const wanted = [...what.selected]
+      .flatMap((i) => cell.family(i))
+      .filter((i) => what.visible.has(i))
     goTo(await framed(wanted.length ? wanted : shown(), from, panes[index]!.aspect), index)
   }
   function standard(id: string, index = active.value) {
@@ -193,26 +255,39 @@ export const useWhere = defineStore('where', () => {
   }
   /** Turns to a direction without moving nearer or farther. */
   function turnTo(bearing_deg: number, elevation_deg: number, index = active.value) {
-    goTo({ ...panes[index]!.viewpoint, bearing_deg: wrapped(bearing_deg), elevation_deg, roll_deg: 0 }, index)
+    goTo(
+      { ...panes[index]!.viewpoint, bearing_deg: wrapped(bearing_deg), elevation_deg, roll_deg: 0 },
+      index,
+    )
   }
   /** The next notch of bearing (45°) or elevation (15°) in a direction. */
   function step(bearing: number, elevation: number, index = active.value) {
     const next = (value: number, notch: number, by: number) =>
-      by === 0 ? value : by > 0 ? Math.floor(value / notch + 1.001) * notch : Math.ceil(value / notch - 1.001) * notch
+      by === 0
+        ? value
+        : by > 0
+          ? Math.floor(value / notch + 1.001) * notch
+          : Math.ceil(value / notch - 1.001) * notch
     const v = panes[index]!.viewpoint
-    turnTo(next(v.bearing_deg, 45, bearing), Math.max(-90, Math.min(90, next(v.elevation_deg, 15, elevation))), index)
+    turnTo(
+      next(v.bearing_deg, 45, bearing),
+      Math.max(-90, Math.min(90, next(v.elevation_deg, 15, elevation))),
+      index,
+    )
   }
   const opposite = () => turnTo(viewpoint.value.bearing_deg + 180, -viewpoint.value.elevation_deg)
   function change(next: Viewpoint) {
     remember()
     move(next)
   }
-  const setProjection = (projection: Viewpoint['projection']) => change(withProjection(viewpoint.value, projection))
+  const setProjection = (projection: Viewpoint['projection']) =>
+    change(withProjection(viewpoint.value, projection))
   function setLens(mm: number) {
     move(withLens(viewpoint.value, mm))
   }
   const level = () => goTo({ ...viewpoint.value, roll_deg: 0 })
-  const rollBy = (degrees: number) => goTo({ ...viewpoint.value, roll_deg: wrapped(viewpoint.value.roll_deg + degrees) })
+  const rollBy = (degrees: number) =>
+    goTo({ ...viewpoint.value, roll_deg: wrapped(viewpoint.value.roll_deg + degrees) })
   /** The pivot back to the middle of what is shown, the direction and the eye kept. */
   async function resetPivot() {
     const middle = (await framed(shown(), viewpoint.value)).pivot_mm
@@ -222,7 +297,10 @@ export const useWhere = defineStore('where', () => {
   /** The standard view a pane stands in exactly, or how far off square a nearly standard one is. */
   function squareness(v: Viewpoint) {
     const off = (s: Schemas['StandardViewInfo']) => {
-      const round = Math.abs(s.elevation_deg) === 90 ? Math.abs(((v.bearing_deg % 90) + 135) % 90 - 45) : Math.abs(wrapped(v.bearing_deg - s.bearing_deg))
+      const round =
+        Math.abs(s.elevation_deg) === 90
+          ? Math.abs((((v.bearing_deg % 90) + 135) % 90) - 45)
+          : Math.abs(wrapped(v.bearing_deg - s.bearing_deg))
       return Math.max(round, Math.abs(v.elevation_deg - s.elevation_deg))
     }
     return standardViews.value.map((s) => ({ s, off: off(s) })).sort((a, b) => a.off - b.off)[0]
@@ -235,14 +313,23 @@ export const useWhere = defineStore('where', () => {
   }
 
   // ---- kept over a reload
-  interface Kept { panes: Pick<Pane, 'viewpoint' | 'style' | 'colours' | 'back' | 'forward'>[]; active: number }
+  interface Kept {
+    panes: Pick<Pane, 'viewpoint' | 'style' | 'colours' | 'back' | 'forward'>[]
+    active: number
+  }
   const kept = useSessionStorage<Record<string, Kept>>('selvik.where', {})
   watchDebounced(
     () => [active.value, ...panes.map((p) => [p.viewpoint, p.style, p.colours, p.back, p.forward])],
     () => {
       const id = cell.cell?.id
       if (!id) return
-      const all = panes.map(({ viewpoint, style, colours, back, forward }) => ({ viewpoint, style, colours, back, forward }))
+      const all = panes.map(({ viewpoint, style, colours, back, forward }) => ({
+        viewpoint,
+        style,
+        colours,
+        back,
+        forward,
+      }))
       kept.value = { [id]: { panes: all, active: active.value } }
     },
     { debounce: 300 },
@@ -264,9 +351,49 @@ export const useWhere = defineStore('where', () => {
   })
 
   return {
-    panes, layout, active, under, enlarged, shownPanes, asking, pane, viewpoint, style, colours, back, forward, standardViews, standing,
-    loadStandardViews, setLayout, nextLayout, enlarge, move, remember, goTo, goBack, goForward, framed, fitAll, fitSelection, fitPoints,
-    faceOn, standAt, standard, turnTo, step, opposite, change, setProjection, setLens, level, rollBy, resetPivot, squareness, holdsSquare,
-    restore, clear,
+    panes,
+    layout,
+    active,
+    under,
+    enlarged,
+    shownPanes,
+    asking,
+    pane,
+    viewpoint,
+    style,
+    colours,
+    back,
+    forward,
+    standardViews,
+    standing,
+    loadStandardViews,
+    setLayout,
+    nextLayout,
+    enlarge,
+    move,
+    remember,
+    goTo,
+    goBack,
+    goForward,
+    framed,
+    fitAll,
+    fitSelection,
+    fitPoints,
+    faceOn,
+    standAt,
+    standard,
+    turnTo,
+    step,
+    opposite,
+    change,
+    setProjection,
+    setLens,
+    level,
+    rollBy,
+    resetPivot,
+    squareness,
+    holdsSquare,
+    restore,
+    clear,
   }
 })
