@@ -17,18 +17,6 @@ use selvik_core::spatial::{Pose, Vector, pose_from_rpy};
 
 const TOLERANCE: f64 = 1e-4;
 
-fn item(id: &str, pose: Pose, mesh: Option<TriangleMesh>) -> Item {
-    Item {
-        id: id.into(),
-        name: id.to_owned(),
-        role: Role::Fixture,
-        parent: None,
-        on_link: None,
-        pose,
-        surface: mesh.map(|m| Arc::new(Surface::new(m))),
-    }
-}
-
 /// One mover on a chain of joints (kind, axis, origin), the mesh on the last link, and one post.
 fn cell_of(
     joints: &[(JointKind, Vector, Pose)],
@@ -53,7 +41,8 @@ fn cell_of(
             mimics: None,
         });
     }
-    let items = vec![item("mover", Pose::identity(), None), item("post", at, Some(post))];
+    let post = Item::new("post", Role::Fixture).at(at).with_body(Surface::new(post));
+    let items = vec![Item::new("mover", Role::Fixture), post];
     let mechanisms = HashMap::from([("mover".into(), Mechanism::new(links, chain).unwrap())]);
     Assembly::new(Cell::new(items).unwrap(), mechanisms).unwrap()
 }

@@ -38,16 +38,9 @@ fn table(rows: &[Row]) -> Vec<DhRow> {
 /// `mechanism` with a TCP at `tcp` (m) in its last link.
 fn arm_of(mechanism: Mechanism, tcp: Vector) -> (Assembly, Arm) {
     let tip = mechanism.links().last().unwrap().name.clone();
-    let item = |id: &str, parent: Option<&str>, link: Option<String>, at: Vector| Item {
-        id: id.into(),
-        name: id.to_owned(),
-        role: Role::Robot,
-        parent: parent.map(Into::into),
-        on_link: link,
-        pose: Pose::from_parts(at.into(), nalgebra::UnitQuaternion::identity()),
-        surface: None,
-    };
-    let items = vec![item("arm", None, None, Vector::zeros()), item("tcp", Some("arm"), Some(tip), tcp)];
+    let tcp = Pose::from_parts(tcp.into(), nalgebra::UnitQuaternion::identity());
+    let items =
+        vec![Item::new("arm", Role::Robot), Item::new("tcp", Role::Robot).on("arm", Some(&tip)).at(tcp)];
     let cell = Cell::new(items).unwrap();
     let assembly = Assembly::new(cell, HashMap::from([("arm".into(), mechanism)])).unwrap();
     let arm = Arm::new(&assembly, 0, assembly.item_node(1)).unwrap();

@@ -56,20 +56,11 @@ fn arm_with(aside: f64) -> Assembly {
             mimics: None,
         });
     }
-    let item = |id: &str, parent: Option<&str>, link: Option<&str>, surface| Item {
-        id: id.into(),
-        name: id.to_owned(),
-        role: Role::Robot,
-        parent: parent.map(Into::into),
-        on_link: link.map(str::to_owned),
-        pose: if id == "post" { pose_from_rpy([0.75, 0.12, 0.9], [0.0; 3]) } else { Pose::identity() },
-        surface,
-    };
-    let post = Some(Arc::new(Surface::new(sphere_mesh(0.03, 24))));
+    let post = Surface::new(sphere_mesh(0.03, 24));
     let items = vec![
-        item("arm", None, None, None),
-        item("tcp", Some("arm"), Some("l6"), None),
-        item("post", None, None, post),
+        Item::new("arm", Role::Robot),
+        Item::new("tcp", Role::Robot).on("arm", Some("l6")),
+        Item::new("post", Role::Fixture).at(pose_from_rpy([0.75, 0.12, 0.9], [0.0; 3])).with_body(post),
     ];
     let mechanism = Mechanism::new(links, joints).unwrap();
     Assembly::new(Cell::new(items).unwrap(), HashMap::from([("arm".into(), mechanism)])).unwrap()
@@ -316,37 +307,16 @@ fn on_a_track(rows: &[([f64; 3], [f64; 3], JointKind)]) -> Assembly {
     let slide = joint(0, ([0.0; 3], [0.0, std::f64::consts::FRAC_PI_2, 0.0], JointKind::Prismatic));
     let track =
         Mechanism::new(vec![Link::new("rail", None), Link::new("carriage", None)], vec![slide]).unwrap();
-    let item = |id: &str, parent: Option<&str>, link: Option<String>, pose: Pose, surface| Item {
-        id: id.into(),
-        name: id.to_owned(),
-        role: Role::Robot,
-        parent: parent.map(Into::into),
-        on_link: link,
-        pose,
-        surface,
-    };
-    let upright = pose_from_rpy([0.0; 3], [0.0, -std::f64::consts::FRAC_PI_2, 0.0]);
-    let items = [
-        item("arm", Some("track"), Some("carriage".to_owned()), upright, None),
-        item(
-            "tcp",
-            Some("arm"),
-            Some(format!("l{}", rows.len())),
-            pose_from_rpy([0.05, 0.0, 0.1], [0.0; 3]),
-            None,
-        ),
-        item("track", None, None, Pose::identity(), None),
-        item(
-            "post",
-            None,
-            None,
-            pose_from_rpy([0.7, 0.35, 0.4], [0.0; 3]),
-            Some(Arc::new(Surface::new(sphere_mesh(0.05, 16)))),
-        ),
+    let upright = pose_from_rpy([0.0; 3], [0.0, -QUARTER, 0.0]);
+    let flange = format!("l{}", rows.len());
+    let tcp = pose_from_rpy([0.05, 0.0, 0.1], [0.0; 3]);
+    let post = pose_from_rpy([0.7, 0.35, 0.4], [0.0; 3]);
+    let items = vec![
+        Item::new("track", Role::Robot),
+        Item::new("arm", Role::Robot).on("track", Some("carriage")).at(upright),
+        Item::new("tcp", Role::Robot).on("arm", Some(&flange)).at(tcp),
+        Item::new("post", Role::Fixture).at(post).with_body(Surface::new(sphere_mesh(0.05, 16))),
     ];
-    // Items stand behind what carries them.
-    let order = [2, 0, 1, 3];
-    let items: Vec<Item> = order.iter().map(|&i| items[i].clone()).collect();
     Assembly::new(Cell::new(items).unwrap(), HashMap::from([("arm".into(), arm), ("track".into(), track)]))
         .unwrap()
 }

@@ -67,15 +67,7 @@ fn forward_kinematics_and_jacobian_agree_with_pin() {
             read_urdf(&files, "chain.urdf", LinkGeometry::Visual, "a test").expect("a readable chain");
         let q: Vec<f64> =
             case["q"].as_array().expect("values").iter().map(|x| x.as_f64().expect("a number")).collect();
-        let item = Item {
-            id: "chain".into(),
-            name: "chain".to_owned(),
-            role: Role::Robot,
-            parent: None,
-            on_link: None,
-            pose: Pose::identity(),
-            surface: None,
-        };
+        let item = Item::new("chain", Role::Robot);
         let cell = Cell::new(vec![item]).expect("one item");
         let assembly =
             Assembly::new(cell, HashMap::from([("chain".into(), mechanism)])).expect("an assembly");

@@ -55,8 +55,7 @@ impl From<StoreError> for Problem {
     fn from(error: StoreError) -> Self {
         let status = match &error {
             StoreError::Database(cause) => {
-                let detail =
-                    "the database does not answer as it should; nothing was changed, try again in a moment";
+                let detail = "the database does not answer as it should; try again in a moment";
                 return Self::failed(StatusCode::SERVICE_UNAVAILABLE, detail, cause);
             }
             StoreError::NoCell => StatusCode::NOT_FOUND,

@@ -1,6 +1,7 @@
 //! Long work: sweeps, with progress and a stop.
 
 use std::collections::HashMap;
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex};
 use std::time::{Duration, Instant};
 
@@ -43,7 +44,10 @@ pub struct Findings {
 
 /// The running jobs.
 #[derive(Clone, Default)]
-pub struct Jobs(Arc<Mutex<HashMap<Uuid, Sweeping>>>);
+pub struct Jobs {
+    running: Arc<Mutex<HashMap<Uuid, Sweeping>>>,
+    closing: Arc<AtomicBool>,
+}
 
 /// A sweep under way.
 #[derive(Clone)]
@@ -70,17 +74,18 @@ pub struct RunningJob {
 impl Jobs {
     /// Asks a job to stop.
     pub fn stop(&self, job: Uuid) -> bool {
-        self.0.lock().expect("not poisoned").get(&job).map(|s| s.progress.stop()).is_some()
+        self.running.lock().expect("not poisoned").get(&job).map(|s| s.progress.stop()).is_some()
     }
 
-    /// Asks all jobs to stop.
-    pub fn stop_all(&self) {
-        self.0.lock().expect("not poisoned").values().for_each(|s| s.progress.stop());
+    /// Asks all jobs to stop, because the server does: nobody wanted them to.
+    pub fn close(&self) {
+        self.closing.store(true, Ordering::Relaxed);
+        self.running.lock().expect("not poisoned").values().for_each(|s| s.progress.stop());
     }
 
     /// The sweep of a cell that runs now.
     pub fn of_cell(&self, cell: Uuid) -> Option<RunningJob> {
-        let running = self.0.lock().expect("not poisoned");
+        let running = self.running.lock().expect("not poisoned");
         let (&id, sweeping) = running.iter().filter(|(_, s)| s.cell == cell).max_by_key(|(id, _)| **id)?;
         let (done, total) = sweeping.progress.state();
         let elapsed_s = sweeping.since.elapsed().as_secs_f64();
@@ -97,7 +102,7 @@ impl App {
         let progress = Arc::new(Progress::default());
         let since = Instant::now();
         {
-            let mut running = self.jobs.0.lock().expect("not poisoned");
+            let mut running = self.jobs.running.lock().expect("not poisoned");
             let same =
                 |s: &Sweeping| s.cell == id && s.fingerprint == cell.fingerprint && !s.progress.stopped();
             if let Some((&under_way, _)) = running.iter().find(|(_, s)| same(s)) {
@@ -131,13 +136,14 @@ impl App {
                 Ok(findings) if findings.clearance.complete && !swept.stopped() => {
                     app.keep(id, &cell, &findings).await
                 }
+                Ok(_) if app.jobs.closing.load(Ordering::Relaxed) => "lost",
                 Ok(_) => "stopped",
                 Err(error) => {
                     tracing::error!("the sweep failed: {error}");
                     "lost"
                 }
             };
-            app.jobs.0.lock().expect("not poisoned").remove(&job);
+            app.jobs.running.lock().expect("not poisoned").remove(&job);
             // What was lost stays noted, so that it is said until a sweep ends well.
             if state != "lost" && app.jobs.of_cell(id).is_none() {
                 app.note_sweeping(id, false).await;
@@ -149,7 +155,7 @@ impl App {
 
     /// Stops the sweeps of a cell that are not of the model with this fingerprint.
     pub(crate) fn stop_sweeps_but(&self, id: Uuid, fingerprint: &str) {
-        let running = self.jobs.0.lock().expect("not poisoned");
+        let running = self.jobs.running.lock().expect("not poisoned");
         let old = running.values().filter(|s| s.cell == id && s.fingerprint != fingerprint);
         old.for_each(|s| s.progress.stop());
     }

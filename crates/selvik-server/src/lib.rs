@@ -56,9 +56,9 @@ impl App {
         }
     }
 
-    /// Ends all sweeps, as before the server does.
+    /// Ends all sweeps, as before the server does; they are said to be lost.
     pub fn stop_work(&self) {
-        self.jobs.stop_all();
+        self.jobs.close();
     }
 
     /// The turn to change a cell.
@@ -74,10 +74,11 @@ impl App {
             .route("/api/openapi.json", axum::routing::get(move || async { described }))
             .route("/healthz", axum::routing::get(health))
             .fallback(pages::page)
+            // Reads what is said, which must not be compressed yet.
+            .layer(axum::middleware::from_fn(edges::tell))
             // Meshes are many megabytes and the way is short: a little smaller at once is better than small later.
             .layer(CompressionLayer::new().quality(CompressionLevel::Fastest))
             .layer(axum::middleware::from_fn_with_state(hosts, guard::guard))
-            .layer(axum::middleware::from_fn(edges::tell))
             .layer(TraceLayer::new_for_http())
             .layer(PropagateRequestIdLayer::new(edges::REQUEST_ID))
             .layer(SetRequestIdLayer::new(edges::REQUEST_ID, MakeRequestUuid))

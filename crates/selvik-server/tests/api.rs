@@ -336,6 +336,35 @@ async fn an_edit_beside_an_import_succeeds_and_a_stale_sweep_ends() {
     assert_eq!((&last["findings"], &last["lost"]), (&Value::Null, &json!(false)));
 }
 
+/// What the bodies of one item share counts once; a robot's own volume is asked for by itself, so that nothing else waits.
+#[tokio::test]
+async fn volumes_count_what_is_shared_once() {
+    let text = r#"{"format": "selvik-cell/1", "name": "Shared", "items": [
+        {"id": "cross", "name": "Cross", "role": "fixture", "bodies": [
+            {"shape": {"box": {"size_mm": [300, 100, 100]}}}, {"shape": {"box": {"size_mm": [100, 300, 100]}}}]},
+        {"id": "pin", "name": "Pin", "role": "fixture", "bodies": [
+            {"shape": {"cylinder": {"radius_mm": 20, "length_mm": 100}}}, {"shape": {"sphere": {"radius_mm": 20}}}]},
+        {"id": "ball", "name": "Ball", "role": "part", "bodies": [{"shape": {"sphere": {"radius_mm": 100}}}]},
+        {"id": "datum", "name": "Datum", "role": "frame"}]}"#;
+    let mut files = selvik_formats::package::PackageFiles::default();
+    files.insert("cell.json", text.as_bytes().to_vec()).expect("a plain name");
+    let server = Server::start().await;
+    let id = server.with(&files).await;
+    let all = json!({ "items": ["cross", "pin", "ball", "datum"] });
+    let (status, masses) = server.post(&format!("/api/cells/{id}/masses"), all).await;
+    assert_eq!(status, 200, "{masses}");
+    let number = |at: usize, key: &str| masses[at][key].as_f64().expect("a number");
+    assert!((number(0, "volume_mm3") - 5e6).abs() < 1.0, "{masses}");
+    assert!((number(0, "area_mm2") - 22e4).abs() < 1.0, "{masses}");
+    // Round shapes that stand in each other are not worked out; one alone is exact.
+    assert_eq!((&masses[1]["volume_mm3"], &masses[3]["volume_mm3"]), (&Value::Null, &Value::Null));
+    let exact = 4.0 / 3.0 * std::f64::consts::PI * 1e6;
+    assert!((number(2, "volume_mm3") - exact).abs() < 1e-3, "{masses}");
+    let (status, problem) =
+        server.post(&format!("/api/cells/{id}/masses"), json!({ "items": ["moon"] })).await;
+    assert!(status == 422 || status == 404, "{problem}");
+}
+
 /// Every refusal is a problem document with what is wrong, also those that the framework makes; every answer has an id.
 #[tokio::test]
 async fn every_refusal_is_a_problem_document() {
@@ -368,6 +397,15 @@ async fn every_refusal_is_a_problem_document() {
         assert_eq!(problem["status"], status, "{what}");
         assert!(problem["detail"].as_str().is_some_and(|d| d.len() > 8), "{what}: {problem}");
     }
+    // A browser takes it compressed, and reads the same.
+    let packed = client.post(at(&edits)).json(&json!({ "edit": 3 })).header("accept-encoding", "gzip");
+    let answer = packed.send().await.expect("an answer");
+    assert_eq!(answer.headers()["content-encoding"], "gzip");
+    let mut said = String::new();
+    let body = answer.bytes().await.expect("bytes");
+    std::io::Read::read_to_string(&mut flate2::read::GzDecoder::new(&body[..]), &mut said).expect("text");
+    let problem: Value = serde_json::from_str(&said).expect("JSON");
+    assert!(problem["detail"].as_str().is_some_and(|d| d.contains("JSON")), "{problem}");
     let health = client.get(at("/healthz")).send().await.expect("an answer");
     assert_eq!(health.status(), StatusCode::OK);
     let described = server.get("/api/openapi.json").await;

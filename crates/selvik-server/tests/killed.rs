@@ -161,7 +161,8 @@ async fn killed_in_the_middle_of_an_import_the_server_has_all_of_it_or_nothing()
 /// Told to end, it does at once, also while it sweeps and while a page holds its socket.
 #[tokio::test(flavor = "multi_thread")]
 async fn told_to_end_it_does_within_two_seconds() {
-    let mut server = Killed::start(&cluster::database());
+    let database = cluster::database();
+    let mut server = Killed::start(&database);
     let package = selvik_demo::demo_package();
     let form = Form::new().part("file", Part::bytes(package.to_zip()).file_name("demo.zip"));
     let made = json_of(Client::new().post(format!("{}/api/cells", server.url)).multipart(form)).await;
@@ -182,4 +183,9 @@ async fn told_to_end_it_does_within_two_seconds() {
     };
     assert!(code.success(), "{code}");
     drop(socket);
+    // Nobody stopped that sweep: the next server says that it was lost.
+    let next = Killed::start(&database);
+    let last =
+        json_of(Client::new().get(format!("{}/api/cells/{id}/sweep", next.url))).await.expect("an answer");
+    assert_eq!((&last["lost"], &last["findings"]), (&json!(true), &Value::Null), "{last}");
 }

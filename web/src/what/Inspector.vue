@@ -56,12 +56,17 @@ const common = <T,>(of: (item: Schemas['ItemDocument']) => T): T | null => {
 const role = computed(() => common((i) => i.role))
 const carrier = computed(() => common((i) => i.parent ?? ''))
 const colour = computed(() => common((i) => i.colour ?? null))
-const total = computed(() => ({
-  triangles: items.facts.reduce((n, f) => n + f.triangles, 0),
-  volume: items.facts.every((f) => f.volume_mm3 != null || !f.triangles)
-    ? items.facts.reduce((n, f) => n + (f.volume_mm3 ?? 0), 0)
-    : null,
-}))
+const triangles = computed(() => items.facts.reduce((n, f) => n + f.triangles, 0))
+/** Of all that is chosen; a word where it has none, or while it is worked out. */
+const volume = computed(() => {
+  const bodies = items.facts.filter((f) => f.triangles)
+  if (bodies.some((f) => f.open_edges)) return 'open mesh'
+  if (!items.masses) return '…'
+  const known = new Map(items.masses.map((m) => [m.item, m.volume_mm3]))
+  const volumes = bodies.map((f) => known.get(f.item))
+  if (volumes.some((v) => v == null)) return 'pieces overlap'
+  return units.volume(volumes.reduce<number>((sum, v) => sum + (v ?? 0), 0))
+})
 const size = computed(() => fact.value?.size_mm?.map((x) => units.number(x)).join(' × '))
 const files = computed(() =>
   fact.value?.files.map((f) => f.replace(/^brought\/[^/]+\//, '')).join(', '),
@@ -228,19 +233,11 @@ function carrierChosen(e: Event) {
         ><dt>Size</dt>
         <dd class="number small" data-test="item-size">{{ size }} {{ units.sign }}</dd></template
       >
-      <template v-if="total.triangles">
+      <template v-if="triangles">
         <dt>Volume</dt>
-        <dd class="number" data-test="item-volume">
-          {{
-            total.volume != null
-              ? units.volume(total.volume)
-              : items.facts.some((f) => f.open_edges)
-                ? 'open mesh'
-                : 'pieces overlap'
-          }}
-        </dd>
+        <dd class="number" data-test="item-volume">{{ volume }}</dd>
         <dt>Triangles</dt>
-        <dd class="number">{{ total.triangles.toLocaleString('en') }}</dd>
+        <dd class="number">{{ triangles.toLocaleString('en') }}</dd>
       </template>
       <template v-if="fact?.open_edges || one?.surface_only">
         <dt>Open edges</dt>

@@ -113,6 +113,18 @@ export const useItems = defineStore('items', () => {
       if (mine === asked) problem.value = (e as Error).message
     }
   })
+  /** Volumes of the selection, which take a moment; none while they are worked out. */
+  const masses = shallowRef<Schemas['ItemMass'][] | null>(null)
+  let weighed = 0
+  watch([() => what.selected, () => cell.cell?.revision], async () => {
+    const mine = ++weighed
+    masses.value = null
+    const ids = [...what.selected]
+    if (!ids.length || ids.length > MOST || !cell.cell) return
+    const request = { params: { path: { id: cell.cell.id } }, body: { items: ids } }
+    const now = await answer(api.POST('/api/cells/{id}/masses', request)).catch(() => null)
+    if (mine === weighed) masses.value = now
+  })
   /**
    * Where handles on the selection stand, along the axes of the chosen frame, and what goes along
    * with them.
@@ -274,6 +286,7 @@ export const useItems = defineStore('items', () => {
     carry,
     dragged,
     facts,
+    masses,
     problem,
     grip,
     doomed,

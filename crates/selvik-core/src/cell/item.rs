@@ -57,3 +57,37 @@ pub struct Item {
     /// Its rigid geometry, in its own frame.
     pub surface: Option<Arc<Surface>>,
 }
+
+impl Item {
+    /// Called by its id, on the world frame, without a body.
+    #[must_use]
+    pub fn new(id: &str, role: Role) -> Self {
+        Self {
+            id: id.into(),
+            name: id.to_owned(),
+            role,
+            parent: None,
+            on_link: None,
+            pose: Pose::identity(),
+            surface: None,
+        }
+    }
+
+    /// The same, standing elsewhere in what carries it.
+    #[must_use]
+    pub fn at(self, pose: Pose) -> Self {
+        Self { pose, ..self }
+    }
+
+    /// The same, carried by `parent`, or by a link of it.
+    #[must_use]
+    pub fn on(self, parent: &str, link: Option<&str>) -> Self {
+        Self { parent: Some(parent.into()), on_link: link.map(str::to_owned), ..self }
+    }
+
+    /// The same, with a body.
+    #[must_use]
+    pub fn with_body(self, surface: Surface) -> Self {
+        Self { surface: Some(Arc::new(surface)), ..self }
+    }
+}

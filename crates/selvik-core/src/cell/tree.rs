@@ -104,17 +104,12 @@ impl Cell {
 mod tests {
     use super::*;
     use crate::cell::Role;
-    use crate::spatial::Pose;
 
     fn item(id: &str, parent: Option<&str>) -> Item {
-        Item {
-            id: id.into(),
-            name: id.to_owned(),
-            role: Role::Group,
-            parent: parent.map(Into::into),
-            on_link: None,
-            pose: Pose::identity(),
-            surface: None,
+        let own = Item::new(id, Role::Group);
+        match parent {
+            Some(parent) => own.on(parent, None),
+            None => own,
         }
     }
 

@@ -82,15 +82,7 @@ mod tests {
                 mimics: None,
             })
             .collect();
-        let item = Item {
-            id: "arm".into(),
-            name: "arm".to_owned(),
-            role: Role::Robot,
-            parent: None,
-            on_link: None,
-            pose: Pose::identity(),
-            surface: None,
-        };
+        let item = Item::new("arm", Role::Robot);
         let mechanism = Mechanism::new(links, joints).unwrap();
         Assembly::new(Cell::new(vec![item]).unwrap(), [("arm".into(), mechanism)].into()).unwrap()
     }

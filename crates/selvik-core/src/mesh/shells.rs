@@ -314,7 +314,13 @@ mod tests {
         let shells = Shells::of(&whole);
         assert!(shells.is_closed() && (shells.all()[0].volume - 6.0).abs() < 1e-12);
         let open = TriangleMesh::from_indexed(whole.vertices(), &whole.triangles()[1..]).unwrap().mesh;
-        assert_eq!(Shells::of(&open).open_edges(), 3);
+        let shells = Shells::of(&open);
+        assert_eq!(shells.open_edges(), 3);
+        // They run round the face that is gone.
+        let gone = whole.corners(0);
+        let ends = shells.open().iter().flatten().map(|&v| open.vertices()[v as usize]);
+        assert!(shells.open().len() == 3 && ends.clone().all(|p| gone.contains(&p)));
+        assert!(gone.iter().all(|p| ends.clone().filter(|e| e == p).count() == 2));
     }
 
     #[test]

@@ -160,22 +160,26 @@ impl TriangleMesh {
         Self { vertices: self.vertices.clone(), triangles }
     }
 
-    /// The triangles that `which` picks by their index, with the vertices they need; `None` where it picks none.
+    /// The mesh in `count` parts, each triangle (by its index) in the one that `of` says, with the vertices they need; `None`
+    /// for parts without a triangle.
     #[must_use]
-    pub fn only(&self, which: impl Fn(usize) -> bool) -> Option<Self> {
-        let mut place = vec![u32::MAX; self.vertices.len()];
-        let mut vertices = Vec::new();
-        let mut placed = |v: u32| {
-            let at = &mut place[v as usize];
-            if *at == u32::MAX {
-                *at = vertices.len() as u32;
-                vertices.push(self.vertices[v as usize]);
-            }
-            *at
+    pub fn split(&self, count: usize, of: impl Fn(usize) -> usize) -> Vec<Option<Self>> {
+        let mut parts: Vec<(Vec<Point>, Vec<[u32; 3]>)> = vec![Default::default(); count];
+        let mut places: FxHashMap<(u32, u32), u32> = FxHashMap::default();
+        for (index, triangle) in self.triangles.iter().enumerate() {
+            let part = of(index);
+            let (vertices, triangles) = &mut parts[part];
+            triangles.push(triangle.map(|v| {
+                *places.entry((part as u32, v)).or_insert_with(|| {
+                    vertices.push(self.vertices[v as usize]);
+                    vertices.len() as u32 - 1
+                })
+            }));
+        }
+        let part = |(vertices, triangles): (Vec<Point>, Vec<[u32; 3]>)| {
+            (!triangles.is_empty()).then_some(Self { vertices, triangles })
         };
-        let picked = self.triangles.iter().enumerate().filter(|(index, _)| which(*index));
-        let triangles: Vec<[u32; 3]> = picked.map(|(_, t)| t.map(&mut placed)).collect();
-        (!triangles.is_empty()).then_some(Self { vertices, triangles })
+        parts.into_iter().map(part).collect()
     }
 
     /// Several meshes as one, vertices not welded across them.
@@ -236,6 +240,21 @@ mod tests {
 
     fn corner(x: f64, y: f64, z: f64) -> Point {
         Point::new(x, y, z)
+    }
+
+    #[test]
+    fn parts_have_their_own_triangles_and_no_vertices_of_others() {
+        let (a, b) = (crate::mesh::box_mesh([1.0; 3]), crate::mesh::sphere_mesh(0.3, 8));
+        let (first, second) = (a.triangles().len(), b.triangles().len());
+        let whole = TriangleMesh::merged([a.clone(), b.clone()]);
+        let parts = whole.split(3, |i| if i < first { 2 } else { 0 });
+        let [ball, none, cube] = parts.as_slice() else { panic!("three parts") };
+        assert!(none.is_none());
+        for (part, own, count) in [(cube, &a, first), (ball, &b, second)] {
+            let part = part.as_ref().unwrap();
+            assert_eq!((part.triangles().len(), part.vertices().len()), (count, own.vertices().len()));
+            assert!((0..count).all(|i| part.corners(i) == own.corners(i)));
+        }
     }
 
     #[test]

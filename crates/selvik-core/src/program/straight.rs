@@ -4,8 +4,7 @@ use nalgebra::{Matrix6, Matrix6xX, RowVector6, Vector6};
 
 use super::subdivide::Node;
 use super::way::Way;
-use crate::robot::{Arm, Assembly, Chain, Posture};
-use crate::spatial::Vector;
+use crate::robot::{Arm, Assembly, Chain, Posture, twist};
 
 /// An arm on its way.
 ///
@@ -133,16 +132,11 @@ impl<'a> Straight<'a> {
         for ((joint, pose), column) in self.chain.joints.iter().zip(&posture.joints).zip(&self.columns) {
             let Some(column) = column else { continue };
             let axis = pose.rotation * joint.axis.into_inner();
-            let (linear, angular) = if joint.kind.turns() {
-                (axis.cross(&(posture.end.translation.vector - pose.translation.vector)), axis)
-            } else {
-                (axis, Vector::zeros())
-            };
-            let linear = linear / self.reach;
-            let own = Vector6::new(linear.x, linear.y, linear.z, angular.x, angular.y, angular.z);
+            let arm = posture.end.translation.vector - pose.translation.vector;
             let mut into = matrix.column_mut(*column);
-            into += own * joint.follows.ratio;
+            into += twist(joint.kind.turns(), &axis, &arm) * joint.follows.ratio;
         }
+        matrix.fixed_rows_mut::<3>(0).unscale_mut(self.reach);
         matrix
     }
 
@@ -197,7 +191,7 @@ mod tests {
     use super::*;
     use crate::cell::{Cell, Item, Role};
     use crate::robot::{Joint, JointKind, JointLimits, Link, Mechanism};
-    use crate::spatial::{Pose, pose_from_rpy};
+    use crate::spatial::{Vector, pose_from_rpy};
 
     /// A chain of joints, each standing on the one before as `frames` say (m, rad), the axes upright in them; the third may
     /// slide.
@@ -214,20 +208,10 @@ mod tests {
             mimics: None,
         };
         let joints = frames.iter().enumerate().map(joint).collect();
-        let item = |id: &str, parent: Option<&str>, link: Option<String>, pose: Pose| Item {
-            id: id.into(),
-            name: id.to_owned(),
-            role: Role::Robot,
-            parent: parent.map(Into::into),
-            on_link: link,
-            pose,
-            surface: None,
-        };
-        let flange = Some(format!("l{}", frames.len()));
-        let items = vec![
-            item("arm", None, None, Pose::identity()),
-            item("tcp", Some("arm"), flange, pose_from_rpy([0.02, 0.05, 0.1], [0.3, 0.2, 0.1])),
-        ];
+        let flange = format!("l{}", frames.len());
+        let tcp = Item::new("tcp", Role::Robot).on("arm", Some(&flange));
+        let tcp = tcp.at(pose_from_rpy([0.02, 0.05, 0.1], [0.3, 0.2, 0.1]));
+        let items = vec![Item::new("arm", Role::Robot), tcp];
         let mechanism = Mechanism::new(links, joints).unwrap();
         Assembly::new(Cell::new(items).unwrap(), HashMap::from([("arm".into(), mechanism)])).unwrap()
     }

@@ -387,18 +387,6 @@ mod tests {
     use crate::robot::{Joint as MechanismJoint, Link};
     use crate::spatial::pose_from_rpy;
 
-    fn item(id: &str, parent: Option<&str>, link: Option<&str>, pose: Pose) -> Item {
-        Item {
-            id: id.into(),
-            name: id.to_owned(),
-            role: Role::Robot,
-            parent: parent.map(Into::into),
-            on_link: link.map(str::to_owned),
-            pose,
-            surface: None,
-        }
-    }
-
     fn slide(kind: JointKind) -> Mechanism {
         let link = |name: &str| Link::new(name.to_owned(), None);
         let joint = MechanismJoint {
@@ -417,8 +405,10 @@ mod tests {
     #[test]
     fn a_robot_on_a_track_moves_with_the_carriage() {
         let cell = Cell::new(vec![
-            item("track", None, None, pose_from_rpy([1.0, 0.0, 0.0], [0.0; 3])),
-            item("arm", Some("track"), Some("carriage"), pose_from_rpy([0.0, 0.0, 0.1], [0.0; 3])),
+            Item::new("track", Role::Robot).at(pose_from_rpy([1.0, 0.0, 0.0], [0.0; 3])),
+            Item::new("arm", Role::Robot)
+                .on("track", Some("carriage"))
+                .at(pose_from_rpy([0.0, 0.0, 0.1], [0.0; 3])),
         ]);
         let mechanisms = HashMap::from([
             ("track".into(), slide(JointKind::Prismatic)),
@@ -434,8 +424,8 @@ mod tests {
     #[test]
     fn hanging_on_a_link_that_is_not_there_names_those_that_are() {
         let cell = Cell::new(vec![
-            item("track", None, None, Pose::identity()),
-            item("arm", Some("track"), Some("cariage"), Pose::identity()),
+            Item::new("track", Role::Robot),
+            Item::new("arm", Role::Robot).on("track", Some("cariage")),
         ]);
         let mechanisms = HashMap::from([("track".into(), slide(JointKind::Prismatic))]);
         let error = Assembly::new(cell.unwrap(), mechanisms).unwrap_err().to_string();

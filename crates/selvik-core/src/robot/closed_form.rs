@@ -5,8 +5,9 @@
 //! decomposition finds is sharpened by Newton's method, so that axes that meet or are parallel but for the rounding of their
 //! file are exact in the end.
 
-use nalgebra::{DMatrix, DVector, Matrix2, Unit, Vector2, Vector3, Vector6};
+use nalgebra::{DMatrix, DVector, Matrix2, Matrix6xX, Unit, Vector2, Vector3, Vector6};
 
+use super::jacobian::twist;
 use super::subproblem::{Carried, Line, angle_pairs, angles, turn};
 use crate::spatial::{Point, Pose, Vector};
 
@@ -38,16 +39,18 @@ pub(super) struct ClosedForm {
 
 #[derive(Debug, Clone)]
 enum Family {
-    /// Axes 4 to 6 meet in a point.
-    Wrist { centre: Point, axes: [Line; 6] },
-    /// Axes 1 to 3 do: a wrist, seen from the tip.
-    Shoulder { centre: Point, axes: [Line; 6] },
-    /// Axes 2 to 4 are parallel.
-    Parallel { axes: [Line; 6] },
-    /// Axes 3 to 5 are: the same, seen from the tip.
-    ParallelFromTip { axes: [Line; 6] },
+    /// Six turns of some build, from the base or, in that order, from the tip.
+    Six { axes: Box<[Line; 6]>, build: Build, from_tip: bool },
     /// Three turns and a slide, all parallel.
     Upright { turning: [usize; 3], sliding: usize },
+}
+
+#[derive(Debug, Clone)]
+enum Build {
+    /// Axes 4 to 6 meet in this point.
+    Wrist(Point),
+    /// Axes 2 to 4 are parallel.
+    Parallel,
 }
 
 /// Why an arm with a closed form does not reach a pose, whatever its limits.
@@ -76,8 +79,11 @@ impl ClosedForm {
             [_, _, _, _] => upright(screws),
             [_, _, _, _, _, _] if screws.iter().all(|s| s.turns) => {
                 let axes: [Line; 6] = std::array::from_fn(|i| screws[i].line);
-                let from_tip = std::array::from_fn(|i| Line { along: -axes[5 - i].along, ..axes[5 - i] });
-                six_axes(axes, from_tip)
+                let back = std::array::from_fn(|i| Line { along: -axes[5 - i].along, ..axes[5 - i] });
+                let of = |axes: [Line; 6], from_tip| {
+                    Some(Family::Six { build: build(&axes)?, axes: Box::new(axes), from_tip })
+                };
+                of(axes, false).or_else(|| of(back, true))
             }
             _ => None,
         };
@@ -91,16 +97,20 @@ impl ClosedForm {
     /// Why there are none.
     pub fn inverse(&self, target: &Pose, near: &[f64]) -> Result<Vec<Vec<f64>>, Miss> {
         let moved = target * self.tip.inverse();
-        let there = || -> [f64; 6] { std::array::from_fn(|i| near[i]) };
-        let back = || -> [f64; 6] { std::array::from_fn(|i| near[5 - i]) };
-        let reversed =
-            |found: Vec<Vec<f64>>| found.into_iter().map(|q| q.into_iter().rev().collect()).collect();
         let found = match &self.family {
-            Family::Wrist { centre, axes } => wrist(axes, centre, &moved, &there())?,
-            Family::Shoulder { centre, axes } => reversed(wrist(axes, centre, &moved.inverse(), &back())?),
-            Family::Parallel { axes } => parallel(axes, &moved, &there())?,
-            Family::ParallelFromTip { axes } => reversed(parallel(axes, &moved.inverse(), &back())?),
             Family::Upright { turning, sliding } => self.standing(*turning, *sliding, &moved)?,
+            Family::Six { axes, build, from_tip } => {
+                // Seen from the tip the arm moves the base, and its joints come in the other order.
+                let moved = if *from_tip { moved.inverse() } else { moved };
+                let place = |i: usize| if *from_tip { 5 - i } else { i };
+                let near = std::array::from_fn(|i| near[place(i)]);
+                let found = match build {
+                    Build::Wrist(centre) => wrist(axes, centre, &moved, &near)?,
+                    Build::Parallel => parallel(axes, &moved, &near)?,
+                };
+                let ordered = |q: [f64; 6]| (0..6).map(|i| q[place(i)]).collect();
+                found.into_iter().map(ordered).collect()
+            }
         };
         let mut solutions: Vec<Vec<f64>> = Vec::with_capacity(found.len());
         for values in found {
@@ -124,14 +134,12 @@ impl ClosedForm {
                 break;
             }
             let at = frames.last().expect("a tip").translation.vector;
-            let jacobian = DMatrix::from_fn(6, values.len(), |row, j| {
-                let screw = &self.screws[j];
-                let along = frames[j].rotation * screw.line.along;
-                let on = frames[j] * screw.line.point;
-                let linear = if screw.turns { along.cross(&(at - on.coords)) } else { along };
-                let angular = if screw.turns { along } else { Vector::zeros() };
-                if row < 3 { linear[row] } else { angular[row - 3] }
-            });
+            let column = |(screw, frame): (&Screw, &Pose)| {
+                let arm = at - (frame * screw.line.point).coords;
+                twist(screw.turns, &(frame.rotation * screw.line.along), &arm)
+            };
+            let columns: Vec<Vector6<f64>> = self.screws.iter().zip(&frames).map(column).collect();
+            let jacobian = Matrix6xX::from_columns(&columns);
             let n = values.len();
             let damped = jacobian.transpose() * &jacobian + DMatrix::identity(n, n) * (size * size).min(1e-6);
             let step: DVector<f64> = damped.cholesky()?.solve(&(jacobian.transpose() * error));
@@ -188,25 +196,17 @@ impl ClosedForm {
     }
 }
 
-fn six_axes(axes: [Line; 6], from_tip: [Line; 6]) -> Option<Family> {
+fn build(axes: &[Line; 6]) -> Option<Build> {
     if let Some(centre) = meeting(&axes[3..]) {
-        return Some(Family::Wrist { centre, axes });
+        return Some(Build::Wrist(centre));
     }
-    if let Some(centre) = meeting(&from_tip[3..]) {
-        return Some(Family::Shoulder { centre, axes: from_tip });
-    }
-    let parallel = |axes: &[Line; 6]| {
-        let same = |i: usize| axes[i].along.cross(&axes[1].along).norm() < SAME;
-        // Axes that fall into one line leave an angle open.
-        let apart = |i: usize| axes[1].along.cross(&(axes[i + 1].point - axes[i].point)).norm() > SAME;
-        // With axis 1, 5 or 6 parallel to its neighbour, too, angles are left open that matter.
-        let crossed = |i: usize, j: usize| axes[i].along.cross(&axes[j].along).norm() > 1e-3;
-        same(2) && same(3) && apart(1) && apart(2) && crossed(0, 1) && crossed(4, 1) && crossed(5, 4)
-    };
-    if parallel(&axes) {
-        return Some(Family::Parallel { axes });
-    }
-    parallel(&from_tip).then_some(Family::ParallelFromTip { axes: from_tip })
+    let same = |i: usize| axes[i].along.cross(&axes[1].along).norm() < SAME;
+    // Axes that fall into one line leave an angle open.
+    let apart = |i: usize| axes[1].along.cross(&(axes[i + 1].point - axes[i].point)).norm() > SAME;
+    // With axis 1, 5 or 6 parallel to its neighbour, too, angles are left open that matter.
+    let crossed = |i: usize, j: usize| axes[i].along.cross(&axes[j].along).norm() > 1e-3;
+    let parallel = same(2) && same(3) && apart(1) && apart(2);
+    (parallel && crossed(0, 1) && crossed(4, 1) && crossed(5, 4)).then_some(Build::Parallel)
 }
 
 /// Three turns and a slide along the same direction.
@@ -239,7 +239,7 @@ fn meeting(axes: &[Line]) -> Option<Point> {
 }
 
 /// Six axes with a wrist whose middle is `centre`, to be moved by `moved`.
-fn wrist(axes: &[Line; 6], centre: &Point, moved: &Pose, near: &[f64; 6]) -> Result<Vec<Vec<f64>>, Miss> {
+fn wrist(axes: &[Line; 6], centre: &Point, moved: &Pose, near: &[f64; 6]) -> Result<Vec<[f64; 6]>, Miss> {
     let goal = moved * centre;
     let [one, two, three] = [axes[0], axes[1], axes[2]];
     // Seen from axis 2: the wrist as axis 3 carries it, and the goal as axis 1 gives it back. Both must be as high along the
@@ -261,7 +261,7 @@ fn wrist(axes: &[Line; 6], centre: &Point, moved: &Pose, near: &[f64; 6]) -> Res
         let q2 = turn(&two.along, &from, &to).unwrap_or(near[1]);
         let back = |v: &Vector| three.turned(-q3, &two.turned(-q2, &one.turned(-q1, v)));
         for [q4, q5, q6] in orientations(&axes[3..], |v| back(&(moved.rotation * v)), near) {
-            found.push(vec![q1, q2, q3, q4, q5, q6]);
+            found.push([q1, q2, q3, q4, q5, q6]);
         }
     }
     Ok(found)
@@ -283,7 +283,7 @@ fn orientations(axes: &[Line], to: impl Fn(&Vector) -> Vector, near: &[f64; 6]) 
 }
 
 /// Six axes of which the second to fourth are parallel.
-fn parallel(axes: &[Line; 6], moved: &Pose, near: &[f64; 6]) -> Result<Vec<Vec<f64>>, Miss> {
+fn parallel(axes: &[Line; 6], moved: &Pose, near: &[f64; 6]) -> Result<Vec<[f64; 6]>, Miss> {
     let h = axes[1].along;
     let sense = |i: usize| h.dot(&axes[i].along).signum();
     let (tool, on_six) = (axes[5].along, axes[5].point);
@@ -323,8 +323,7 @@ fn parallel(axes: &[Line; 6], moved: &Pose, near: &[f64; 6]) -> Result<Vec<Vec<f
         let goal = origin + given[0].at(q1) + Line { along: h, ..axes[1] }.turned(whole, &lever);
         match two_links(&h, &origin, &axes[2].point, &fourth, &goal) {
             Ok(two) => found.extend(
-                two.into_iter()
-                    .map(|(q2, q3)| vec![q1, q2, q3 * sense(2), (whole - q2 - q3) * sense(3), q5, q6]),
+                two.into_iter().map(|(q2, q3)| [q1, q2, q3 * sense(2), (whole - q2 - q3) * sense(3), q5, q6]),
             ),
             Err(of_this) => miss = of_this,
         }

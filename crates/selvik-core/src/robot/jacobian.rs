@@ -1,7 +1,7 @@
 use nalgebra::{Matrix6xX, Vector6};
 
 use super::{Assembly, NodeId};
-use crate::spatial::{Point, Pose};
+use crate::spatial::{Point, Pose, Vector};
 
 /// The geometric Jacobian of `node` at the point `at`: 6 × n, rows linear (m per rad or m) then
 /// angular, both in world axes; one column for each joint of `joints` (indices into the joint
@@ -20,17 +20,19 @@ pub fn jacobian(
         let Some(column) = joints.iter().position(|&j| j == joint.index) else { continue };
         let pose = &poses[moving.0];
         let axis = pose.rotation * joint.axis.into_inner();
-        let (linear, angular) = if joint.kind.turns() {
-            (axis.cross(&(at.coords - pose.translation.vector)), axis)
-        } else {
-            (axis, nalgebra::Vector3::zeros())
-        };
-        let own = Vector6::new(linear.x, linear.y, linear.z, angular.x, angular.y, angular.z);
+        let own = twist(joint.kind.turns(), &axis, &(at.coords - pose.translation.vector));
         // Joints that follow the same entry move together.
         let together = matrix.column(column) + own * joint.follows.ratio;
         matrix.set_column(column, &together);
     }
     matrix
+}
+
+/// What a joint along or about `axis` does to a point that lies at `arm` from it, for each unit it moves: linear, then
+/// angular.
+pub(crate) fn twist(turns: bool, axis: &Vector, arm: &Vector) -> Vector6<f64> {
+    let (linear, angular) = if turns { (axis.cross(arm), *axis) } else { (*axis, Vector::zeros()) };
+    Vector6::new(linear.x, linear.y, linear.z, angular.x, angular.y, angular.z)
 }
 
 /// The smallest singular value of `jacobian` after scaling lengths by `length` (m): 0 at a

@@ -19,6 +19,7 @@ pub(crate) use chain::{Chain, Posture};
 pub use configuration::{Configuration, Elbow, Shoulder, Wrist};
 pub use denavit_hartenberg::{Convention, DhRow, chain_from_dh};
 pub use inverse::{Arm, ArmError, Solution, Unreachable};
+pub(crate) use jacobian::twist;
 pub use jacobian::{jacobian, manipulability};
 pub use joint::{Follows, JointKind, JointLimits, Span, Stated};
 pub use mechanism::{Joint, Link, Mechanism, MechanismError, Mimic};

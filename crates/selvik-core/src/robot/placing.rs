@@ -136,7 +136,6 @@ fn most_across(direction: &Vector) -> Vector {
 mod tests {
     use std::collections::HashMap;
     use std::f64::consts::FRAC_PI_2;
-    use std::sync::Arc;
 
     use super::*;
     use crate::cell::{Cell, Item, Role};
@@ -144,9 +143,11 @@ mod tests {
     use crate::spatial::pose_from_rpy;
 
     fn item(id: &str, parent: Option<&str>, pose: Pose) -> Item {
-        let surface = Some(Arc::new(Surface::new(box_mesh([0.2; 3]))));
-        let parent = parent.map(Into::into);
-        Item { id: id.into(), name: id.into(), role: Role::Fixture, parent, on_link: None, pose, surface }
+        let own = Item::new(id, Role::Fixture).at(pose).with_body(Surface::new(box_mesh([0.2; 3])));
+        match parent {
+            Some(parent) => own.on(parent, None),
+            None => own,
+        }
     }
 
     fn plate_on_table() -> Assembly {

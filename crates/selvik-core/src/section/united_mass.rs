@@ -1,12 +1,13 @@
 use i_overlay::core::fill_rule::FillRule;
 use i_overlay::core::overlay_rule::OverlayRule;
 use i_overlay::float::single::SingleFloatOverlay;
+use rayon::prelude::*;
 
 use super::{Section, cut};
-use crate::mesh::{Mass, Shells, Surface, TriangleMesh, mass_of};
+use crate::mesh::{Containment, Mass, Shells, Surface, TriangleMesh, mass_of};
 use crate::spatial::{Aabb, Plane, Point, Pose, Vector};
 
-/// Triangles of others that are cut for one, over all: a second or less.
+/// So often boxes round triangles of others are looked at, over all: a second or less.
 const MOST: usize = 100_000_000;
 
 /// Area, volume and centroid of several bodies at their poses, what they share counted once; `None` as of [`united_mass`], and where
@@ -15,7 +16,10 @@ const MOST: usize = 100_000_000;
 pub fn mass_together(bodies: &[(&Surface, Pose)]) -> Option<Mass> {
     let boxes: Vec<Aabb> = bodies.iter().map(|(surface, pose)| surface.bounds().moved(pose)).collect();
     let apart = |(at, a): (usize, &Aabb)| boxes[at + 1..].iter().all(|b| !a.overlaps(b));
-    let in_itself = |(surface, _): &(&Surface, Pose)| some_overlap(&Shells::of(surface.mesh()));
+    let in_itself = |(surface, _): &(&Surface, Pose)| match surface.shells() {
+        Some(shells) if surface.is_as_drawn() => some_overlap(shells),
+        _ => some_overlap(&Shells::of(surface.mesh())),
+    };
     if boxes.iter().enumerate().all(apart) && !bodies.iter().any(in_itself) {
         let mut whole = Mass { area: 0.0, volume: 0.0, centroid: Point::origin() };
         let mut moment = Vector::zeros();
@@ -35,11 +39,11 @@ pub fn mass_together(bodies: &[(&Surface, Pose)]) -> Option<Mass> {
 }
 
 /// Area, volume and centroid of what `mesh` bounds where its shells overlap: what they share counts once, and surfaces inside the
-/// others not at all. `None` where that would take too long, or a crack leaves cuts open; only
-/// meaningful for a closed mesh.
+/// others not at all. `None` where that would
+/// take too long, or a crack leaves cuts open; only meaningful for a closed mesh.
 ///
-/// Of every triangle that may lie in another shell the part is left that has material behind it only: the others are cut
-/// just before its plane, and what they cover is taken away, as is what lies in an earlier triangle of the same plane. The
+/// Of every triangle that may lie in another shell the part is left that has material behind it only: others whose surface
+/// comes near are cut just before its plane, and what they cover is taken away, as is what lies in an earlier triangle of the same plane. The
 /// divergence theorem makes the volume of what is left. Outlines are laid on a grid of 2⁻³⁰ of their extent.
 #[must_use]
 pub fn united_mass(mesh: &TriangleMesh) -> Option<Mass> {
@@ -48,41 +52,119 @@ pub fn united_mass(mesh: &TriangleMesh) -> Option<Mass> {
     if !some_overlap(&shells) {
         return Some(mass_of(mesh));
     }
-    let solid_of = solids(&shells);
-    let solid = |s: usize| Some((s, mesh.only(|i| solid_of[shells.of_triangle(i)] == s)?));
-    let solids: Vec<(usize, TriangleMesh)> = (0..shells.all().len()).filter_map(solid).collect();
+    let solids = Solids::of(mesh, &shells);
     let origin = mesh.bounds().centre();
-    let (mut area, mut three_volumes, mut moment, mut cost) = (0.0, 0.0, Vector::zeros(), 0);
     let mut planes = Coplanar::default();
+    let mut cost = 0;
+    let mut faces = Vec::with_capacity(mesh.triangles().len());
     for index in 0..mesh.triangles().len() {
         let corners = mesh.corners(index);
         let Some(plane) = Plane::through(&corners[0], &mesh.area_vector(index)) else { continue };
-        let bounds = Aabb::around(corners).expect("three corners");
-        let own = solid_of[shells.of_triangle(index)];
-        let near = |(s, _): &&(usize, TriangleMesh)| *s != own && shells.all()[*s].bounds.overlaps(&bounds);
-        let others: Vec<&TriangleMesh> = solids.iter().filter(near).map(|(_, solid)| solid).collect();
-        cost += others.iter().map(|s| s.triangles().len()).sum::<usize>();
+        let near = solids.near(solids.of_shell[shells.of_triangle(index)], &corners);
+        cost += solids.all.len() + near.iter().map(|s| s.boxes.len()).sum::<usize>();
         if cost > MOST {
             return None;
         }
-        let before = Plane { normal: -plane.normal, offset: -plane.offset };
-        let cuts: Vec<Section> = others.iter().map(|s| cut(s, &before)).collect();
-        if cuts.iter().any(|c| !c.open.is_empty()) {
-            return None;
-        }
-        let earlier = if others.is_empty() { Vec::new() } else { planes.add(&plane, &corners) };
-        for piece in left_of(&corners, &plane, &cuts, &earlier) {
-            let [a, b, c] = piece.map(|p| p - origin);
-            let own = (b - a).cross(&(c - a)).dot(&plane.normal) / 2.0;
-            area += own;
-            let height = a.dot(&plane.normal);
-            three_volumes += own * height;
-            // ∫ x dV = ∫ x (x · n) dA / 4 over a cone from the origin.
-            moment += (a + b + c) / 3.0 * own * height;
-        }
+        let earlier = if near.is_empty() { Vec::new() } else { planes.add(&plane, &corners) };
+        faces.push(Face { corners, plane, near, earlier });
     }
+    let parts: Vec<Part> = faces.par_iter().map(|face| face.part(&origin)).collect::<Option<_>>()?;
+    let sum = |of: fn(&Part) -> f64| parts.iter().map(of).sum::<f64>();
+    let (area, three_volumes) = (sum(|p| p.area), sum(|p| p.cone));
+    let moment: Vector = parts.iter().map(|p| p.moment).sum();
     let centroid = if three_volumes > 1e-18 { origin + moment * 0.75 / three_volumes } else { origin };
     Some(Mass { area, volume: three_volumes / 3.0, centroid })
+}
+
+/// A shell with the walls of the hollows in it.
+struct Solid {
+    number: usize,
+    bounds: Aabb,
+    surface: Surface,
+    /// Of its triangles.
+    boxes: Vec<Aabb>,
+}
+
+struct Solids {
+    all: Vec<Solid>,
+    /// For each shell the one it belongs to.
+    of_shell: Vec<usize>,
+}
+
+impl Solids {
+    fn of(mesh: &TriangleMesh, shells: &Shells) -> Self {
+        let of_shell = solids(shells);
+        let parts = mesh.split(shells.all().len(), |i| of_shell[shells.of_triangle(i)]);
+        let solid = |(number, part): (usize, Option<TriangleMesh>)| {
+            let mesh = part?;
+            let boxed = |i: usize| Aabb::around(mesh.corners(i)).expect("three corners");
+            let boxes = (0..mesh.triangles().len()).map(boxed).collect();
+            Some(Solid { number, bounds: mesh.bounds(), surface: Surface::new(mesh), boxes })
+        };
+        Self { all: parts.into_iter().enumerate().filter_map(solid).collect(), of_shell }
+    }
+
+    /// Those but `own` in whose bounds a triangle may lie.
+    fn near(&self, own: usize, corners: &[Point; 3]) -> Vec<&Solid> {
+        let bounds = Aabb::around(*corners).expect("three corners");
+        self.all.iter().filter(|s| s.number != own && s.bounds.overlaps(&bounds)).collect()
+    }
+}
+
+/// A triangle, and what may cover it.
+struct Face<'a> {
+    corners: [Point; 3],
+    plane: Plane,
+    near: Vec<&'a Solid>,
+    /// Triangles before it in the same plane.
+    earlier: Vec<[Point; 3]>,
+}
+
+/// What a face adds to the whole.
+#[derive(Default)]
+struct Part {
+    area: f64,
+    /// Three times the volume of the cone over it.
+    cone: f64,
+    moment: Vector,
+}
+
+impl Face<'_> {
+    /// What is left of it, as seen from `origin`; `None` where that can't be told.
+    fn part(&self, origin: &Point) -> Option<Part> {
+        let bounds = Aabb::around(self.corners).expect("three corners");
+        let before = Plane { normal: -self.plane.normal, offset: -self.plane.offset };
+        let [a, b, c] = self.corners;
+        let middle = Point::from((a.coords + b.coords + c.coords) / 3.0);
+        let mut cuts = Vec::new();
+        for solid in &self.near {
+            if solid.boxes.iter().any(|b| b.overlaps(&bounds)) {
+                let section = cut(solid.surface.mesh(), &before);
+                if !section.open.is_empty() {
+                    return None;
+                }
+                cuts.push(section);
+                continue;
+            }
+            // No surface of it comes near: all of the triangle is inside, or nothing.
+            match solid.surface.contains(&middle) {
+                Containment::Inside => return Some(Part::default()),
+                Containment::Outside => {}
+                Containment::Undecided => return None,
+            }
+        }
+        let mut whole = Part::default();
+        for piece in left_of(&self.corners, &self.plane, &cuts, &self.earlier) {
+            let [a, b, c] = piece.map(|p| p - origin);
+            let own = (b - a).cross(&(c - a)).dot(&self.plane.normal) / 2.0;
+            let height = a.dot(&self.plane.normal);
+            whole.area += own;
+            whole.cone += own * height;
+            // ∫ x dV = ∫ x (x · n) dA / 4 over a cone from the origin.
+            whole.moment += (a + b + c) / 3.0 * own * height;
+        }
+        Some(whole)
+    }
 }
 
 fn some_overlap(shells: &Shells) -> bool {
@@ -181,6 +263,28 @@ mod tests {
         let mass = united_mass(&TriangleMesh::merged(shells)).unwrap();
         assert!((mass.volume - volume).abs() < 1e-6, "{}", mass.volume);
         assert!((mass.area - area).abs() < 1e-6, "{}", mass.area);
+    }
+
+    /// A boss wholly inside a block, none of whose triangles the block's surface comes near; many more than are cut.
+    #[test]
+    fn what_lies_deep_inside_is_left_out_without_a_cut() {
+        let ball = sphere_mesh(0.3, 64);
+        let block = box_mesh([2.0; 3]);
+        let through = box_mesh([0.2, 0.2, 3.0]);
+        let mass = united_mass(&TriangleMesh::merged([ball, block, through])).unwrap();
+        assert!((mass.volume - (8.0 + 2.0 * 0.5 * 0.04)).abs() < 1e-6, "{}", mass.volume);
+        assert!((mass.area - (24.0 + 2.0 * 4.0 * 0.2 * 0.5)).abs() < 1e-6, "{}", mass.area);
+    }
+
+    /// Four hundred blocks under a plate.
+    #[test]
+    fn many_shells_at_once() {
+        let many = (0..400).map(|i| box_mesh([0.9; 3]).moved(&at(f64::from(i % 20), f64::from(i / 20), 0.0)));
+        let plate = box_mesh([30.0, 30.0, 0.1]).moved(&at(9.5, 9.5, 0.45));
+        let mass = united_mass(&TriangleMesh::merged(many.chain([plate]))).unwrap();
+        // Half of the plate's thickness stands in the blocks.
+        let expected = 400.0 * 0.9f64.powi(3) + 90.0 - 400.0 * 0.81 * 0.05;
+        assert!((mass.volume - expected).abs() < 1e-4, "{} {expected}", mass.volume);
     }
 
     /// Balls of radius r with middles d apart share a lens of π (4r + d) (2r − d)² / 12 (Weisstein, MathWorld, from memory).

@@ -58,7 +58,7 @@ fn fits(name: &str, accessor: &gltf::Accessor<'_>, there: usize) -> Result<()> {
         return Err(FormatError::at(
             name,
             place,
-            format!("counts {count} entries, but there is room for {room}"),
+            format!("counts {count} entries, but there is room for {room}; the file is damaged"),
         ));
     }
     Ok(())

@@ -105,7 +105,7 @@ pub struct PairReport {
     pub touching: Vec<IntervalReport>,
     /// For how long the rule is broken, or not certain to be kept: certainly the first, at most the second.
     pub broken_for_s: [f64; 2],
-    /// For how long the bodies touch or overlap, likewise.
+    /// For how long the bodies touch or overlap, likewise; times between which they part for no longer than 5 ms, or hardly, are one.
     pub touching_for_s: [f64; 2],
     /// When and why they may touch; the clearance is that of all other times.
     pub allowed: Vec<AllowedReport>,

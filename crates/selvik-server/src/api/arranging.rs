@@ -351,11 +351,6 @@ pub struct ItemFacts {
     /// Along its own axes, with its links where they are; none without a body.
     size_mm: Option<[f64; 3]>,
     triangles: usize,
-    /// Of closed bodies, what they share counted once; none where one is open or there is none, or where working out what
-    /// they share takes too long.
-    volume_mm3: Option<f64>,
-    /// Of what is outside, likewise.
-    area_mm2: Option<f64>,
     /// Edges that belong to one triangle only: the mesh is open there.
     open_edges: usize,
     /// Connected pieces.
@@ -398,10 +393,6 @@ fn facts_of(
         body.surface.mesh().vertices().iter().map(move |v| own * v)
     });
     let size = selvik_core::spatial::Aabb::around(boxes).map(|b| b.half_extents() * 2e3);
-    let placed: Vec<(&Surface, Pose)> =
-        bodies.iter().map(|b| (&*b.surface, world.inverse() * placing.node(b.node))).collect();
-    let mass = mass_together(&placed);
-    let closed = !bodies.is_empty() && bodies.iter().all(|b| b.surface.open_edges() == 0);
     let frame = frame_pose(cell, placing, frame, item)?;
     let there = frame.inverse() * world;
     let document = cell.workcell.document.items.iter().find(|i| &i.id == id).expect("every item is written");
@@ -414,11 +405,59 @@ fn facts_of(
         axes: flat(&frame),
         size_mm: size.map(|s| [s.x, s.y, s.z]),
         triangles: bodies.iter().map(|b| b.surface.mesh().triangles().len()).sum(),
-        volume_mm3: mass.filter(|_| closed).map(|m| m.volume * 1e9),
-        area_mm2: mass.map(|m| m.area * 1e6),
         open_edges: bodies.iter().map(|b| b.surface.open_edges()).sum(),
         shells: bodies.iter().map(|b| b.surface.shells().map_or(1, |s| s.all().len())).sum(),
         files: document.files(),
         links: links.iter().map(|l| l.name.clone()).collect(),
     })
+}
+
+/// Which items.
+#[derive(Deserialize, ToSchema)]
+pub struct MassesRequest {
+    items: Vec<String>,
+}
+
+/// How much of an item there is, with all its joints at rest; what its bodies share counts once.
+#[derive(Serialize, ToSchema)]
+pub struct ItemMass {
+    item: String,
+    /// None where a body is open or there is none, or where working out what they share takes too long.
+    volume_mm3: Option<f64>,
+    /// Of what is outside; none as of the volume.
+    area_mm2: Option<f64>,
+}
+
+/// Volumes and areas of items. That of a robot takes a moment: its links stand in each other.
+#[utoipa::path(post, path = "/api/cells/{id}/masses", params(("id" = Uuid, Path)), request_body = MassesRequest,
+    responses((status = 200, body = [ItemMass]), (status = 422, body = Problem)))]
+pub async fn masses(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Json(request): Json<MassesRequest>,
+) -> Result<Json<Vec<ItemMass>>, Problem> {
+    let cell = app.cell(id).await?;
+    let masses = tokio::task::spawn_blocking(move || {
+        let placing = Placing::new(&cell.workcell.assembly, &cell.workcell.rest);
+        let of = |id: &String| Ok::<_, Problem>(mass_of(&cell, &placing, position(&cell, id)?));
+        request.items.iter().map(of).collect::<Result<Vec<_>, _>>()
+    });
+    masses.await?.map(Json)
+}
+
+fn mass_of(cell: &OpenCell, placing: &Placing, item: usize) -> ItemMass {
+    let assembly = &cell.workcell.assembly;
+    let bodies: Vec<(&Surface, Pose)> = assembly
+        .bodies()
+        .iter()
+        .filter(|b| b.item == item)
+        .map(|b| (&*b.surface, placing.world(item).inverse() * placing.node(b.node)))
+        .collect();
+    let closed = !bodies.is_empty() && bodies.iter().all(|(surface, _)| surface.open_edges() == 0);
+    let mass = closed.then(|| mass_together(&bodies)).flatten();
+    ItemMass {
+        item: assembly.cell().items()[item].id.0.clone(),
+        volume_mm3: mass.map(|m| m.volume * 1e9),
+        area_mm2: mass.map(|m| m.area * 1e6),
+    }
 }

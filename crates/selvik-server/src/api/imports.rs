@@ -107,6 +107,9 @@ pub async fn add_files(
 ) -> Result<(StatusCode, Json<Begun>), Problem> {
     let mut files = staged(&app, id)?.files.clone();
     files.extend(&received(upload).await?);
+    if files.iter().map(|(_, content)| content.len() as u64).sum::<u64>() > MAX_TOTAL_BYTES {
+        return Err(Problem::refused("together that is more than 1 GiB; bring it in parts"));
+    }
     app.imports.forget(id);
     Ok((StatusCode::ACCEPTED, Json(Begun { id: app.stage(files) })))
 }

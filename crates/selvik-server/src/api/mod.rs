@@ -50,6 +50,7 @@ fn documents() -> OpenApiRouter<App> {
         .routes(routes!(edits::deletion))
         .routes(routes!(arranging::arrange))
         .routes(routes!(arranging::facts))
+        .routes(routes!(arranging::masses))
         .routes(routes!(arranging::add_frame))
         .routes(routes!(edits::undo))
         .routes(routes!(edits::redo))
