@@ -156,6 +156,13 @@ async fn the_main_job_from_opening_a_cell_to_the_evidence_of_a_broken_rule() {
     b.drag(Button::Left, (strip.0 + 50.0, strip.1 + 80.0), (strip.0 + strip.2 / 2.0, strip.1 + 80.0)).await;
     let half = b.text("time").await;
     assert!(half.as_str() > "00:11.0" && half.as_str() < "00:11.4", "{half}");
+    // From there it plays by its key, on over the end of the part of the track that came first.
+    let late = (strip.0 + strip.2 * 0.88, strip.1 + 80.0);
+    b.click_at(Button::Left, late.0, late.1).await;
+    b.keys(" ").await;
+    b.until("it goes on", "document.querySelector('[data-test=time]').innerText > '00:20.500'").await;
+    b.keys(" ").await;
+    assert!(b.count(bluish).await > 4000, "robots are seen");
 
     // From a broken rule to its evidence in one click.
     b.client.find(Locator::Css("[role=tab]")).await.expect("clearance").click().await.expect("a click");

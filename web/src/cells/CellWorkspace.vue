@@ -134,7 +134,7 @@ useEventListener(window, 'keydown', (e: KeyboardEvent) => {
   if (plain && held === 'v') return (lookKey.value = true)
   if (plain && held === 'd') return dial.open()
   const action = actions.value.find((a) => a.key === bindingOf(e))
-  if (!action || (e.key === ' ' && target.closest('button, [role=slider]'))) return
+  if (!action || (e.key === ' ' && target.closest('button'))) return
   if (e.key.startsWith('Arrow') && target.closest('[role=tree], [role=slider]')) return
   if (e.key === 'Escape' && bringing.open) return void bringing.stop()
   e.preventDefault()
