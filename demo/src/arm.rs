@@ -1,6 +1,6 @@
 //! The six-axis arm that stands twice in the cell, and its URDF.
 
-use selvik_formats::package::PackageFiles;
+use selvik_formats::PackageFiles;
 
 use crate::kit::{
     ALONG_X, ALONG_Y, Parts, bar, block, bolt_circle, curve, drum, plate, put, stl, tapered, turned,

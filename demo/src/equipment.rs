@@ -1,6 +1,6 @@
 //! Everything that is no robot: tools, fixtures, housings, table, track, rack, fence.
 
-use selvik_formats::package::PackageFiles;
+use selvik_formats::PackageFiles;
 
 use crate::kit::{
     ALONG_Y, Parts, bar, block, bolt_circle, curve, drum, pipe, plate, put, stl, tapered, turned,

@@ -211,7 +211,7 @@ pub fn stl(parts: Parts) -> Vec<u8> {
     let shrink = |p: &Point| Point::from(p.coords * 1e-3);
     let vertices: Vec<Point> = millimetres.vertices().iter().map(shrink).collect();
     let metres = TriangleMesh::from_indexed(&vertices, millimetres.triangles()).expect("a mesh").mesh;
-    selvik_formats::mesh::write_stl(&metres, selvik_formats::package::LengthUnit::Mm)
+    selvik_formats::mesh::write_stl(&metres, selvik_formats::mesh::LengthUnit::Mm)
 }
 
 fn mesh(soup: Vec<[Point; 3]>) -> TriangleMesh {
@@ -219,6 +219,6 @@ fn mesh(soup: Vec<[Point; 3]>) -> TriangleMesh {
 }
 
 /// The pose of `xyz` (mm) and `rpy` (degrees) as a document.
-pub fn pose(xyz_mm: [f64; 3], rpy_deg: [f64; 3]) -> selvik_formats::package::PoseDocument {
-    selvik_formats::package::PoseDocument { xyz_mm, rpy_deg }
+pub fn pose(xyz_mm: [f64; 3], rpy_deg: [f64; 3]) -> selvik_cell::document::PoseDocument {
+    selvik_cell::document::PoseDocument { xyz_mm, rpy_deg }
 }

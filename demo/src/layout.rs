@@ -1,12 +1,9 @@
 //! Where everything stands, the rules and the saved views.
 
 use indexmap::IndexMap;
-use selvik_formats::package::{
-    BodyDocument, CellDocument, ColoursDocument, FORMAT, FrameKind, ItemDocument, LengthUnit, LinkGeometry,
-    MayTouchDocument, MechanismDocument, MechanismSource, PoseDocument, ProjectionKind, ReachRuleDocument,
-    RoleDocument, RuleDocument, RunPlanDocument, SavedViewDocument, ShapeDocument, StyleDocument,
-    TourDocument, TourStopDocument, UpAxis, ViewpointDocument,
-};
+use selvik_cell::document::{BodyDocument, CellDocument, ColoursDocument, FORMAT, FrameKind, ItemDocument, MayTouchDocument, MechanismDocument, MechanismSource, PoseDocument, ProjectionKind, ReachRuleDocument, RoleDocument, RuleDocument, RunPlanDocument, SavedViewDocument, ShapeDocument, StyleDocument, TourDocument, TourStopDocument, ViewpointDocument};
+use selvik_formats::LinkGeometry;
+use selvik_formats::mesh::{LengthUnit, UpAxis};
 
 use crate::equipment::{NOZZLE_REACH, NOZZLE_TILT, TABLE, TRACK};
 use crate::kit::pose;

@@ -14,7 +14,7 @@ mod stress;
 
 pub use stress::{DURATION as STRESS_DURATION, STANDING as STRESS_STANDING, stress_package};
 
-use selvik_formats::package::PackageFiles;
+use selvik_formats::PackageFiles;
 
 /// The whole package.
 ///
@@ -28,7 +28,7 @@ pub fn demo_package() -> PackageFiles {
     let mut document = layout::document();
     programs::add(&mut document, &mut files);
     plant::faults(&mut document, &files);
-    let bytes = selvik_formats::package::write_document(&document);
+    let bytes = selvik_cell::document::write_document(&document);
     files.insert("cell.json", bytes).expect("a plain name");
     files
 }

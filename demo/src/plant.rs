@@ -9,8 +9,9 @@ use selvik_core::program::Path;
 use selvik_core::reach::LongestReach;
 use selvik_core::robot::NodeId;
 use selvik_core::spatial::{Pose, Vector};
-use selvik_formats::Workcell;
-use selvik_formats::package::{CellDocument, PackageFiles};
+use selvik_cell::Workcell;
+use selvik_cell::document::CellDocument;
+use selvik_formats::PackageFiles;
 
 /// The nozzle bracket passes a clamp at this distance, m, where 10 mm are required.
 pub const CLAMP_GAP: f64 = 0.0042;

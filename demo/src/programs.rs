@@ -1,10 +1,9 @@
 //! What the robots run.
 
 use indexmap::IndexMap;
-use selvik_formats::package::{
-    CellDocument, LaneDocument, MoveDocument, PackageFiles, ProgramDocument, RunPlanDocument, TargetDocument,
-    write_targets,
-};
+use selvik_cell::document::{CellDocument, LaneDocument, MoveDocument, ProgramDocument, RunPlanDocument, TargetDocument};
+use selvik_formats::PackageFiles;
+use selvik_formats::targets_csv::{TargetRow, write_targets};
 
 use crate::kit::pose;
 
@@ -104,7 +103,8 @@ fn seal_flange(files: &mut PackageFiles) -> ProgramDocument {
         targets.push(target(id, face, ring(bearing, 2.0), lean(bearing)));
     }
     targets.push(target("T10", face, [-80.0, 30.0, 150.0], lean(180.0)));
-    files.insert("programs/seal_flange.csv", write_targets(&targets)).expect("a plain name");
+    let rows: Vec<TargetRow> = targets.iter().map(TargetRow::from).collect();
+    files.insert("programs/seal_flange.csv", write_targets(&rows)).expect("a plain name");
     ProgramDocument {
         id: "seal".to_owned(),
         name: "Seal flange".to_owned(),

@@ -3,12 +3,10 @@
 
 use std::f64::consts::TAU;
 
-use selvik_formats::Workcell;
-use selvik_formats::package::{
-    BodyDocument, CellDocument, FORMAT, ItemDocument, LaneDocument, LengthUnit, LinkGeometry,
-    MechanismDocument, MechanismSource, MoveDocument, PackageFiles, PoseDocument, ProgramDocument,
-    RoleDocument, RuleDocument, RunPlanDocument, ShapeDocument, UpAxis, write_document,
-};
+use selvik_cell::Workcell;
+use selvik_cell::document::{BodyDocument, CellDocument, FORMAT, ItemDocument, LaneDocument, MechanismDocument, MechanismSource, MoveDocument, PoseDocument, ProgramDocument, RoleDocument, RuleDocument, RunPlanDocument, ShapeDocument, write_document};
+use selvik_formats::{LinkGeometry, PackageFiles};
+use selvik_formats::mesh::{LengthUnit, UpAxis};
 
 use crate::kit::{pose, stl, turned};
 

@@ -214,9 +214,9 @@ fn is_there(assembly: &Assembly, arm: &Arm, target: &Pose, values: &[f64]) {
 #[rstest]
 #[case::too_far(SCARA, [1.0, 0.0, 0.3], [0.0; 3], "out of reach by 350.0 mm")]
 #[case::too_near(SCARA, [0.02, 0.0, 0.3], [0.0; 3], "too near the robot by 30.0 mm")]
-#[case::too_high(SCARA, [0.5, 0.0, 0.7], [0.0; 3], "joint j2 would be 100.0 mm beyond its limit")]
+#[case::too_high(SCARA, [0.5, 0.0, 0.7], [0.0; 3], "100.0 mm beyond its limit of")]
 #[case::tilted(SCARA, [0.5, 0.0, 0.4], [0.1, 0.0, 0.0], "tilted by 5.73°")]
-#[case::behind_the_limits(SCARA, [-0.65, 0.0, 0.4], [0.0; 3], "joint j0 would be 19.57° beyond its limit")]
+#[case::behind_the_limits(SCARA, [-0.65, 0.0, 0.4], [0.0; 3], "19.57° beyond its limit of")]
 #[case::three_parallel(THREE_PARALLEL, [2.0, 0.0, 0.3], [0.0; 3], "out of reach by")]
 #[case::a_wrist(ANY_ARM_WITH_A_WRIST, [3.0, 0.0, 0.4], [0.0; 3], "out of reach by")]
 fn a_pose_that_is_not_reached_says_why(
@@ -262,7 +262,7 @@ fn without_a_closed_form_it_is_said_beyond_which_limit() {
         arm_of(chain_from_dh(convention, &table).unwrap(), Vector::zeros())
     };
     let error = narrow.1.solve(&narrow.0, &target, &[0.0; 7]).unwrap_err();
-    assert!(matches!(&error, Unreachable::FoundBeyondLimit { by, .. } if *by > 0.01), "{error}");
+    assert!(matches!(&error, Unreachable::FoundBeyondLimit(beyond) if beyond.by() > 0.01), "{error}");
 }
 
 #[test]

@@ -9,7 +9,12 @@ pub struct FormatError {
     pub place: Option<String>,
     /// What is wrong and what to do, as a sentence.
     pub message: String,
+    /// What else is wrong.
+    pub also: Vec<FormatError>,
 }
+
+/// No more refusals than this are told at once.
+const MOST_TOLD: usize = 20;
 
 /// What readers return.
 pub type Result<T> = std::result::Result<T, FormatError>;
@@ -17,7 +22,7 @@ pub type Result<T> = std::result::Result<T, FormatError>;
 impl FormatError {
     /// Something wrong with a whole file.
     pub fn file(file: impl Into<String>, message: impl fmt::Display) -> Self {
-        Self { file: file.into(), place: None, message: message.to_string() }
+        Self { file: file.into(), place: None, message: message.to_string(), also: Vec::new() }
     }
 
     /// Something wrong that is about no file.
@@ -27,17 +32,31 @@ impl FormatError {
 
     /// Something wrong at a place of a file.
     pub fn at(file: impl Into<String>, place: impl fmt::Display, message: impl fmt::Display) -> Self {
-        Self { file: file.into(), place: Some(place.to_string()), message: message.to_string() }
+        let place = Some(place.to_string());
+        Self { file: file.into(), place, message: message.to_string(), also: Vec::new() }
+    }
+
+    /// Several refusals as one: the first, and what else is wrong. Of a great many the last are only counted.
+    pub fn together(refusals: Vec<Self>) -> Option<Self> {
+        let more = refusals.len().saturating_sub(MOST_TOLD);
+        let mut refusals = refusals.into_iter();
+        let mut first = refusals.next()?;
+        first.also.extend(refusals.take(MOST_TOLD - 1));
+        if more > 0 {
+            first.also.push(Self::said(format!("and {more} more of that kind")));
+        }
+        Some(first)
     }
 }
 
 impl fmt::Display for FormatError {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match &self.place {
-            Some(place) => write!(f, "{}, {place}: {}", self.file, self.message),
-            None if self.file.is_empty() => f.write_str(&self.message),
-            None => write!(f, "{}: {}", self.file, self.message),
+            Some(place) => write!(f, "{}, {place}: {}", self.file, self.message)?,
+            None if self.file.is_empty() => f.write_str(&self.message)?,
+            None => write!(f, "{}: {}", self.file, self.message)?,
         }
+        self.also.iter().try_for_each(|other| write!(f, "\n{other}"))
     }
 }
 

@@ -1,23 +1,23 @@
-//! Open formats in and out: the cell package, URDF, SRDF, meshes (STL, OBJ, PLY, COLLADA, glTF), CSV, and the reports as JSON.
+//! Open formats in and out: meshes (STL, OBJ, PLY, COLLADA, glTF), URDF, SRDF, CSV, and the files of a package.
 //!
-//! Bytes in, core types out; every refusal says which file, where in it, and why. Nothing here
-//! touches a database or the network.
+//! Bytes in, core types out; every refusal says which file, where in it, and why. Nothing here knows what a cell
+//! document is, and nothing touches a database or the network.
 
-pub mod bring;
 mod error;
+mod files;
+mod link_geometry;
 pub mod mesh;
-pub mod package;
-pub mod report;
 mod srdf;
 mod stop;
+pub mod targets_csv;
 mod urdf;
 mod urdf_writer;
-mod workcell;
 mod xml;
 
 pub use error::{FormatError, Result};
+pub use files::{MAX_FILES, MAX_TOTAL_BYTES, PackageFiles};
+pub use link_geometry::LinkGeometry;
 pub use srdf::{JointGroup, Srdf, read_srdf};
 pub use stop::Stop;
-pub use urdf::read_urdf;
+pub use urdf::{links_with_both, meshes_of, read_urdf};
 pub use urdf_writer::write_urdf;
-pub use workcell::Workcell;

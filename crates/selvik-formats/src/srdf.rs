@@ -2,7 +2,7 @@
 
 use roxmltree::Node;
 
-use crate::package::PackageFiles;
+use crate::PackageFiles;
 use crate::xml::parsed;
 use crate::{FormatError, Result};
 

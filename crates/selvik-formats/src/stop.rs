@@ -91,7 +91,8 @@ impl Seek for Watched<'_> {
 mod tests {
     use super::*;
     use crate::mesh::{MeshConvention, read_mesh, read_obj, read_ply, read_stl, write_stl};
-    use crate::package::{LengthUnit, PackageFiles};
+    use crate::PackageFiles;
+    use crate::mesh::LengthUnit;
     use selvik_core::mesh::sphere_mesh;
 
     /// Asked for before it begins, so that no reader gets to its end.

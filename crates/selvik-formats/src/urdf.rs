@@ -10,7 +10,8 @@ use selvik_core::robot::{Follows, Joint, JointKind, JointLimits, Link, Mechanism
 use selvik_core::spatial::{Pose, Vector, pose_from_rpy};
 
 use crate::mesh::{MeshConvention, read_mesh};
-use crate::package::{LengthUnit, LinkGeometry, PackageFiles, UpAxis};
+use crate::{LinkGeometry, PackageFiles};
+use crate::mesh::{LengthUnit, UpAxis};
 use crate::xml::parsed;
 use crate::{FormatError, Result};
 
@@ -291,7 +292,7 @@ fn resolve(files: &PackageFiles, urdf: &str, filename: &str) -> Option<String> {
 ///
 /// # Errors
 /// [`FormatError`] when the URDF can't be read as XML.
-pub(crate) fn meshes_of(files: &PackageFiles, name: &str) -> Result<Vec<(String, Option<String>)>> {
+pub fn meshes_of(files: &PackageFiles, name: &str) -> Result<Vec<(String, Option<String>)>> {
     let document = parsed(name, files.get(name, "the import")?)?;
     let mut meshes: Vec<(String, Option<String>)> = Vec::new();
     let named = document.descendants().filter(|n| n.has_tag_name("mesh"));
@@ -307,7 +308,7 @@ pub(crate) fn meshes_of(files: &PackageFiles, name: &str) -> Result<Vec<(String,
 ///
 /// # Errors
 /// [`FormatError`] when the URDF can't be read as XML.
-pub(crate) fn links_with_both(files: &PackageFiles, name: &str) -> Result<usize> {
+pub fn links_with_both(files: &PackageFiles, name: &str) -> Result<usize> {
     let document = parsed(name, files.get(name, "the import")?)?;
     let links = document.descendants().filter(|n| n.has_tag_name("link"));
     let both = |link: &Node| ["visual", "collision"].iter().all(|kind| child(link, kind).is_some());

@@ -6,7 +6,8 @@ use selvik_core::robot::{Joint, JointKind, Link, Mechanism, Mimic};
 use selvik_core::spatial::rpy_of;
 
 use crate::mesh::write_stl;
-use crate::package::{LengthUnit, PackageFiles};
+use crate::PackageFiles;
+use crate::mesh::LengthUnit;
 
 type Xml = Writer<Vec<u8>>;
 
@@ -111,7 +112,7 @@ mod tests {
     use std::sync::Arc;
 
     use super::*;
-    use crate::package::LinkGeometry;
+    use crate::LinkGeometry;
     use crate::read_urdf;
     use nalgebra::Unit;
     use selvik_core::mesh::{Surface, box_mesh};

@@ -12,7 +12,8 @@ use selvik_core::robot::{Assembly, jacobian};
 use selvik_core::section::cut;
 use selvik_core::spatial::{Plane, Point, Pose, Vector, rotation_angle};
 use selvik_formats::mesh::{Mended, MeshConvention, MeshRead, read_mesh};
-use selvik_formats::package::{LengthUnit, LinkGeometry, PackageFiles, UpAxis};
+use selvik_formats::{LinkGeometry, PackageFiles};
+use selvik_formats::mesh::{LengthUnit, UpAxis};
 use selvik_formats::read_urdf;
 use serde_json::Value;
 

@@ -5,9 +5,10 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex};
 use std::time::{Duration, Instant};
 
-use selvik_formats::bring::{Found, is_package, look_through};
-use selvik_formats::package::PackageFiles;
-use selvik_formats::{FormatError, Stop, Workcell};
+use selvik_cell::bring::{Found, is_package, look_through};
+use selvik_formats::PackageFiles;
+use selvik_cell::Workcell;
+use selvik_formats::{FormatError, Stop};
 use serde::Serialize;
 use utoipa::ToSchema;
 use uuid::Uuid;

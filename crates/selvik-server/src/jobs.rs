@@ -6,7 +6,7 @@ use std::sync::{Arc, Mutex};
 use std::time::{Duration, Instant};
 
 use selvik_core::clearance::{Progress, SweepOptions, clearance_band, sweep};
-use selvik_formats::report::{
+use selvik_cell::report::{
     BandReport, Caveat, ReachReport, SweepReport, Verdict, band_report, caveats, reach_report, sweep_report,
 };
 use selvik_store::{KeptSweep, Verdicts};

@@ -9,7 +9,7 @@ use std::time::Duration;
 
 use clap::Parser;
 use cli::{Cli, Command};
-use selvik_formats::Workcell;
+use selvik_cell::Workcell;
 use selvik_server::{AllowedHosts, App};
 use selvik_store::Store;
 
@@ -43,7 +43,7 @@ fn run(command: Command) -> Result<ExitCode, String> {
             Ok(ExitCode::SUCCESS)
         }
         Command::Schema => {
-            let schema = selvik_formats::package::json_schema();
+            let schema = selvik_cell::document::json_schema();
             print(&serde_json::to_string_pretty(&schema).expect("plain data"))?;
             Ok(ExitCode::SUCCESS)
         }

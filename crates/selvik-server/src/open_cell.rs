@@ -5,8 +5,10 @@ use std::sync::Arc;
 
 use selvik_core::mesh::{DEFAULT_FEATURE_ANGLE, Surface, feature_edges};
 use selvik_core::program::Path;
-use selvik_formats::package::{CellDocument, PackageFiles};
-use selvik_formats::{FormatError, Workcell};
+use selvik_cell::document::CellDocument;
+use selvik_formats::PackageFiles;
+use selvik_cell::Workcell;
+use selvik_formats::FormatError;
 use selvik_store::StoredCell;
 use uuid::Uuid;
 

@@ -7,7 +7,7 @@ use std::time::{Duration, Instant};
 
 use reqwest::multipart::{Form, Part};
 use reqwest::{Client, StatusCode};
-use selvik_formats::package::MoveDocument;
+use selvik_cell::document::MoveDocument;
 use serde_json::{Value, json};
 use support::Server;
 
@@ -75,8 +75,8 @@ async fn a_package_goes_in_and_comes_out_the_same() {
     let id = answer.json::<Value>().await.expect("JSON")["id"].as_str().expect("an id").to_owned();
     let out = reqwest::get(format!("{}/api/cells/{id}/package", server.url)).await.expect("an answer");
     let out =
-        selvik_formats::package::PackageFiles::from_zip(&out.bytes().await.expect("bytes")).expect("a zip");
-    let document = |files| selvik_formats::package::read_document(files).expect("readable");
+        selvik_formats::PackageFiles::from_zip(&out.bytes().await.expect("bytes")).expect("a zip");
+    let document = |files| selvik_cell::document::read_document(files).expect("readable");
     assert_eq!(document(&out), document(&package));
     assert_eq!(out.iter().count(), package.iter().count());
     for (name, content) in package.iter().filter(|(name, _)| *name != "cell.json") {
@@ -346,7 +346,7 @@ async fn volumes_count_what_is_shared_once() {
             {"shape": {"cylinder": {"radius_mm": 20, "length_mm": 100}}}, {"shape": {"sphere": {"radius_mm": 20}}}]},
         {"id": "ball", "name": "Ball", "role": "part", "bodies": [{"shape": {"sphere": {"radius_mm": 100}}}]},
         {"id": "datum", "name": "Datum", "role": "frame"}]}"#;
-    let mut files = selvik_formats::package::PackageFiles::default();
+    let mut files = selvik_formats::PackageFiles::default();
     files.insert("cell.json", text.as_bytes().to_vec()).expect("a plain name");
     let server = Server::start().await;
     let id = server.with(&files).await;
@@ -416,14 +416,14 @@ async fn every_refusal_is_a_problem_document() {
 #[tokio::test]
 async fn a_long_wait_makes_no_long_answer() {
     let mut package = selvik_demo::demo_package();
-    let mut document = selvik_formats::package::read_document(&package).expect("readable");
+    let mut document = selvik_cell::document::read_document(&package).expect("readable");
     let mut waits = document.programs.iter_mut().flat_map(|p| &mut p.moves).filter_map(|m| match m {
         MoveDocument::Wait { seconds } => Some(seconds),
         _ => None,
     });
     *waits.next().expect("it waits somewhere") = 90_000.0;
     drop(waits);
-    package.insert("cell.json", selvik_formats::package::write_document(&document)).expect("a plain name");
+    package.insert("cell.json", selvik_cell::document::write_document(&document)).expect("a plain name");
     let server = Server::start().await;
     let id = server.with(&package).await;
     let cell = server.get(&format!("/api/cells/{id}")).await;

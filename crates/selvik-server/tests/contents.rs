@@ -8,7 +8,8 @@ use fantoccini::Locator;
 use selvik_core::mesh::{TriangleMesh, box_mesh};
 use selvik_core::spatial::pose_from_rpy;
 use selvik_formats::mesh::write_stl;
-use selvik_formats::package::{LengthUnit, PackageFiles};
+use selvik_formats::PackageFiles;
+use selvik_formats::mesh::LengthUnit;
 use serde_json::{Value, json};
 use support::browser::{Browser, Button, key};
 use support::{Server, small_cell};
@@ -277,11 +278,11 @@ async fn two_people_see_each_other_and_the_later_of_two_chooses() {
     assert!(start.elapsed() < std::time::Duration::from_secs(1), "{:?}", start.elapsed());
 
     // Someone else changes the item by another way, unseen; the later edit is told and chooses.
-    let rename: selvik_formats::package::Edit =
+    let rename: selvik_cell::edit::Edit =
         serde_json::from_value(json!({"edit": "rename_item", "item": "clamp-1", "name": "Theirs"}))
             .expect("an edit");
     let cell = uuid::Uuid::parse_str(&id).expect("an id");
-    let none = selvik_formats::package::PackageFiles::default();
+    let none = selvik_formats::PackageFiles::default();
     let known = server.store.load(cell).await.expect("there").revision;
     server.store.edit(cell, (2.min(known), known), &rename, &none, |_| Ok(())).await.expect("renamed");
     mine.fill("item-name", "Mine").await;

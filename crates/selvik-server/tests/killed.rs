@@ -8,7 +8,9 @@ use std::time::Duration;
 
 use reqwest::Client;
 use reqwest::multipart::{Form, Part};
-use selvik_formats::package::{Edit, PackageFiles, read_document};
+use selvik_cell::document::read_document;
+use selvik_cell::edit::Edit;
+use selvik_formats::PackageFiles;
 use serde_json::{Value, json};
 use support::{cluster, small_cell};
 

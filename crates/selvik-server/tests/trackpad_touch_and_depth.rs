@@ -7,7 +7,8 @@ use std::time::Duration;
 use fantoccini::actions::{
     Actions, InputSource, MouseActions, PointerAction, TouchActions, WheelAction, WheelActions,
 };
-use selvik_formats::package::{CELL_FILE, PackageFiles};
+use selvik_cell::document::CELL_FILE;
+use selvik_formats::PackageFiles;
 use serde_json::{Value, json};
 use support::Server;
 use support::browser::{Browser, Button, bluish, key};

@@ -1,40 +1,33 @@
-use std::collections::HashMap;
-
 use chrono::Utc;
 use diesel::prelude::*;
 use diesel_async::{AsyncConnection, AsyncPgConnection, RunQueryDsl};
-use selvik_formats::FormatError;
-use selvik_formats::package::{CellDocument, Edit, Entry, PackageFiles, to_entries};
-use serde::{Deserialize, Serialize};
+use selvik_cell::document::CellDocument;
+use selvik_formats::{FormatError, PackageFiles};
 use serde_json::Value;
 use uuid::Uuid;
 
-use crate::cells::{document, row, write_files};
-use crate::schema::{cells, edits, entries};
+use crate::entries::{Change, difference, write};
+use crate::files::write_files;
+use crate::schema::{cells, edits};
 use crate::{Store, StoreError};
 
-/// What happened to one entry. Read backwards it is its own inverse.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-pub struct Change {
-    /// Kind of the entry.
-    pub kind: String,
-    /// Its key.
-    pub key: String,
-    /// Position and body before; `None` if it was not there.
-    pub before: Option<(i32, Value)>,
-    /// Position and body after; `None` if it is gone.
-    pub after: Option<(i32, Value)>,
-}
-
-/// A change that is stored.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Committed {
-    /// The cell's revision now.
-    pub revision: i64,
-    /// What was done.
-    pub label: String,
-    /// The document now.
-    pub document: CellDocument,
+/// A change that was worked out from a cell as it was, and can be stored if it still is.
+#[derive(Debug, Clone, Copy)]
+pub struct NewEdit<'a> {
+    /// The revision that whoever made it looked at.
+    pub base: i64,
+    /// The revision it was worked out from.
+    pub known: i64,
+    /// What is done, for the undo menu.
+    pub label: &'a str,
+    /// The document at revision `known`.
+    pub before: &'a CellDocument,
+    /// The document afterwards.
+    pub after: &'a CellDocument,
+    /// Files that come along.
+    pub added: &'a PackageFiles,
+    /// What a sweep would depend on then.
+    pub fingerprint: &'a str,
 }
 
 /// What undo and redo would do.
@@ -55,100 +48,133 @@ pub struct Step {
     pub label: String,
 }
 
+/// Which way the log is walked.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Walk {
+    /// The last edit that stands is taken back.
+    Undo,
+    /// The edit that was undone last is done again.
+    Redo,
+}
+
+impl Walk {
+    /// "undo" or "redo".
+    #[must_use]
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Undo => "undo",
+            Self::Redo => "redo",
+        }
+    }
+}
+
+/// A step back or forth that was looked up, to be worked out and stored.
+#[derive(Debug, Clone, PartialEq)]
+pub struct WalkedStep {
+    /// Which way.
+    pub walk: Walk,
+    /// The revision that the edit made.
+    pub of: i64,
+    /// What will be said of it.
+    pub label: String,
+    /// What it does now.
+    pub changes: Vec<Change>,
+}
+
 impl Store {
-    /// Does `edit`, unless nothing would change by it, which was made looking at revision `base` and brings the files `added`. `check` has the
-    /// last word on the changed document.
+    /// Stores an edit, unless nothing would change by it; answers the revision of the cell then.
     ///
     /// # Errors
     /// [`StoreError::Conflict`] when the same entry was changed after `base`;
-    /// [`StoreError::Moved`] when the cell is no longer at the revision `known`, for which `check` was made;
-    /// [`StoreError::Refused`] when the edit or `check` refuses, or `base` lies ahead of the cell.
-    pub async fn edit(
-        &self,
-        id: Uuid,
-        (base, known): (i64, i64),
-        edit: &Edit,
-        added: &PackageFiles,
-        check: impl Fn(&CellDocument) -> Result<(), FormatError> + Send + Sync,
-    ) -> Result<Committed, StoreError> {
+    /// [`StoreError::Moved`] when the cell is no longer at the revision `known`;
+    /// [`StoreError::Refused`] when `base` lies ahead of the cell.
+    pub async fn commit(&self, id: Uuid, edit: &NewEdit<'_>) -> Result<i64, StoreError> {
+        let changes = difference(edit.before, edit.after);
+        let idle = changes.is_empty() && edit.added.is_empty();
         let mut connection = self.connection().await?;
         connection
             .transaction::<_, StoreError, _>(async |connection| {
                 let revision = locked_revision(connection, id).await?;
-                if base > revision {
+                if edit.base > revision {
                     let message = format!(
-                        "the change names revision {base}, but the cell is at {revision}; load it again"
+                        "the change names revision {}, but the cell is at {revision}; load it again",
+                        edit.base
                     );
                     return Err(StoreError::Refused(FormatError::said(message)));
                 }
-                if known != revision {
+                if edit.known != revision {
                     return Err(StoreError::Moved);
                 }
-                let before = document(connection, id).await?;
-                let mut after = before.clone();
-                let label = edit.apply(&mut after)?;
-                check(&after)?;
-                let changes = difference(&before, &after);
-                if changes.is_empty() && added.is_empty() {
-                    return Ok(Committed { revision, label, document: after });
+                if idle {
+                    return Ok(revision);
                 }
-                no_conflict(connection, id, base, &changes).await?;
-                write_files(connection, id, added).await?;
+                no_conflict(connection, id, edit.base, &changes).await?;
+                write_files(connection, id, edit.added).await?;
                 write(connection, id, &changes).await?;
                 diesel::update(edits::table)
                     .filter(edits::cell_id.eq(id).and(edits::state.eq("undone")))
                     .set(edits::state.eq("dropped"))
                     .execute(connection)
                     .await?;
-                log(connection, id, revision + 1, &label, &changes, "done").await?;
-                rename(connection, id, &after.name).await?;
-                Ok(Committed { revision: revision + 1, label, document: after })
+                let entry = LogEntry { revision: revision + 1, label: edit.label, state: "done" };
+                log(connection, id, &entry, &changes).await?;
+                advance(connection, id, revision + 1, (&edit.after.name, edit.fingerprint)).await?;
+                Ok(revision + 1)
             })
             .await
     }
 
-    /// Takes back the last edit that stands, which must be the one that made revision `step`.
-    ///
-    /// # Errors
-    /// [`StoreError::Nothing`] when none does, [`StoreError::OtherStep`] when it is another.
-    pub async fn undo(&self, id: Uuid, step: i64) -> Result<Committed, StoreError> {
-        self.walk(id, "undo", step).await
-    }
-
-    /// Does again the edit that was undone last, which must be the one that made revision `step`.
+    /// What undo or redo does now; it must concern the edit that made revision `step`.
     ///
     /// # Errors
     /// [`StoreError::Nothing`] when there is none, [`StoreError::OtherStep`] when it is another.
-    pub async fn redo(&self, id: Uuid, step: i64) -> Result<Committed, StoreError> {
-        self.walk(id, "redo", step).await
+    pub async fn step(&self, id: Uuid, walk: Walk, step: i64) -> Result<WalkedStep, StoreError> {
+        let mut connection = self.connection().await?;
+        let found = next(&mut connection, id, walk).await?;
+        let (of, label, changes) = found.ok_or(StoreError::Nothing(walk.word()))?;
+        if of != step {
+            return Err(StoreError::OtherStep { which: walk.word(), label });
+        }
+        let changes: Vec<Change> = serde_json::from_value(changes).map_err(StoreError::unreadable)?;
+        let changes = match walk {
+            Walk::Undo => changes.into_iter().map(Change::reversed).collect(),
+            Walk::Redo => changes,
+        };
+        Ok(WalkedStep { walk, of, label: format!("{} {label}", walk.word()), changes })
     }
 
-    async fn walk(&self, id: Uuid, which: &'static str, step: i64) -> Result<Committed, StoreError> {
+    /// Stores a step back or forth, worked out from the cell at revision `known`, after which it is called `name` and
+    /// a sweep would depend on `fingerprint`; answers its revision then.
+    ///
+    /// # Errors
+    /// [`StoreError::Moved`] when the cell is no longer at that revision.
+    pub async fn commit_step(
+        &self,
+        id: Uuid,
+        known: i64,
+        step: &WalkedStep,
+        (name, fingerprint): (&str, &str),
+    ) -> Result<i64, StoreError> {
         let mut connection = self.connection().await?;
         connection
             .transaction::<_, StoreError, _>(async |connection| {
                 let revision = locked_revision(connection, id).await?;
-                let (of, label, changes) =
-                    next(connection, id, which).await?.ok_or(StoreError::Nothing(which))?;
-                if of != step {
-                    return Err(StoreError::OtherStep { which, label });
+                if revision != known {
+                    return Err(StoreError::Moved);
                 }
-                let mut changes: Vec<Change> =
-                    serde_json::from_value(changes).map_err(|e| StoreError::Database(e.to_string()))?;
-                if which == "undo" {
-                    changes.iter_mut().for_each(|c| std::mem::swap(&mut c.before, &mut c.after));
-                }
-                write(connection, id, &changes).await?;
-                let state = if which == "undo" { "undone" } else { "done" };
-                diesel::update(edits::table.find((id, of)))
+                write(connection, id, &step.changes).await?;
+                let state = match step.walk {
+                    Walk::Undo => "undone",
+                    Walk::Redo => "done",
+                };
+                diesel::update(edits::table.find((id, step.of)))
                     .set(edits::state.eq(state))
                     .execute(connection)
                     .await?;
-                let label = format!("{which} {label}");
-                log(connection, id, revision + 1, &label, &changes, "reversal").await?;
-                let document = document(connection, id).await?;
-                rename(connection, id, &document.name).await?;
-                Ok(Committed { revision: revision + 1, label, document })
+                let entry = LogEntry { revision: revision + 1, label: &step.label, state: "reversal" };
+                log(connection, id, &entry, &step.changes).await?;
+                advance(connection, id, revision + 1, (name, fingerprint)).await?;
+                Ok(revision + 1)
             })
             .await
     }
@@ -161,8 +187,8 @@ impl Store {
         let mut connection = self.connection().await?;
         let step = |found: Option<(i64, String, Value)>| found.map(|f| Step { revision: f.0, label: f.1 });
         Ok(UndoState {
-            undo: step(next(&mut connection, id, "undo").await?),
-            redo: step(next(&mut connection, id, "redo").await?),
+            undo: step(next(&mut connection, id, Walk::Undo).await?),
+            redo: step(next(&mut connection, id, Walk::Redo).await?),
         })
     }
 }
@@ -170,59 +196,21 @@ impl Store {
 async fn next(
     connection: &mut AsyncPgConnection,
     id: Uuid,
-    which: &str,
+    walk: Walk,
 ) -> Result<Option<(i64, String, Value)>, StoreError> {
     let query = edits::table
         .filter(edits::cell_id.eq(id))
         .select((edits::revision, edits::label, edits::changes))
         .into_boxed();
-    let query = if which == "undo" {
-        query.filter(edits::state.eq("done")).order(edits::revision.desc())
-    } else {
-        query.filter(edits::state.eq("undone")).order(edits::revision.asc())
+    let query = match walk {
+        Walk::Undo => query.filter(edits::state.eq("done")).order(edits::revision.desc()),
+        Walk::Redo => query.filter(edits::state.eq("undone")).order(edits::revision.asc()),
     };
     Ok(query.first(connection).await.optional()?)
 }
 
 async fn locked_revision(connection: &mut AsyncPgConnection, id: Uuid) -> Result<i64, StoreError> {
     Ok(cells::table.find(id).select(cells::revision).for_update().first(connection).await?)
-}
-
-/// The name stands in the list of cells too.
-async fn rename(connection: &mut AsyncPgConnection, id: Uuid, name: &str) -> Result<(), StoreError> {
-    diesel::update(cells::table.find(id)).set(cells::name.eq(name)).execute(connection).await?;
-    Ok(())
-}
-
-/// The entries in which two documents differ.
-fn difference(before: &CellDocument, after: &CellDocument) -> Vec<Change> {
-    let (before, after) = (to_entries(before), to_entries(after));
-    let by_key = |entries: &[Entry]| -> HashMap<(String, String), usize> {
-        entries.iter().enumerate().map(|(at, e)| ((e.kind.clone(), e.key.clone()), at)).collect()
-    };
-    let (known, now) = (by_key(&before), by_key(&after));
-    let key = |e: &Entry| (e.kind.clone(), e.key.clone());
-    let state = |e: &Entry| (e.position, e.body.clone());
-    let mut changes = Vec::new();
-    for old in &before {
-        let new = now.get(&key(old)).map(|&at| &after[at]);
-        if new.is_none_or(|n| n.body != old.body || n.position != old.position) {
-            changes.push(Change {
-                kind: old.kind.clone(),
-                key: old.key.clone(),
-                before: Some(state(old)),
-                after: new.map(state),
-            });
-        }
-    }
-    let added = after.iter().filter(|n| !known.contains_key(&key(n)));
-    changes.extend(added.map(|new| Change {
-        kind: new.kind.clone(),
-        key: new.key.clone(),
-        before: None,
-        after: Some(state(new)),
-    }));
-    changes
 }
 
 /// Whether what `changes` touches was left alone since revision `base`. An entry that only moved up
@@ -241,8 +229,7 @@ async fn no_conflict(
         .await?;
     let body = |side: &Option<(i32, Value)>| side.as_ref().map(|s| s.1.clone());
     for (label, theirs) in since {
-        let theirs: Vec<Change> =
-            serde_json::from_value(theirs).map_err(|e| StoreError::Database(e.to_string()))?;
+        let theirs: Vec<Change> = serde_json::from_value(theirs).map_err(StoreError::unreadable)?;
         let clash = changes.iter().find(|mine| {
             theirs
                 .iter()
@@ -257,44 +244,47 @@ async fn no_conflict(
     Ok(())
 }
 
-async fn write(connection: &mut AsyncPgConnection, id: Uuid, changes: &[Change]) -> Result<(), StoreError> {
-    for change in changes {
-        let key = (id, change.kind.as_str(), change.key.as_str());
-        diesel::delete(entries::table.find(key)).execute(connection).await?;
-        if let Some((position, body)) = &change.after {
-            let entry = Entry {
-                kind: change.kind.clone(),
-                key: change.key.clone(),
-                position: *position,
-                body: body.clone(),
-            };
-            diesel::insert_into(entries::table).values(row(id, &entry)).execute(connection).await?;
-        }
-    }
-    Ok(())
+/// A line of the log.
+struct LogEntry<'a> {
+    revision: i64,
+    label: &'a str,
+    state: &'a str,
 }
 
 async fn log(
     connection: &mut AsyncPgConnection,
     id: Uuid,
-    revision: i64,
-    label: &str,
+    entry: &LogEntry<'_>,
     changes: &[Change],
-    state: &str,
 ) -> Result<(), StoreError> {
-    let changes = serde_json::to_value(changes).map_err(|e| StoreError::Database(e.to_string()))?;
+    let changes = serde_json::to_value(changes).map_err(StoreError::unreadable)?;
     diesel::insert_into(edits::table)
         .values((
             edits::cell_id.eq(id),
-            edits::revision.eq(revision),
-            edits::label.eq(label),
+            edits::revision.eq(entry.revision),
+            edits::label.eq(entry.label),
             edits::changes.eq(changes),
-            edits::state.eq(state),
+            edits::state.eq(entry.state),
         ))
         .execute(connection)
         .await?;
+    Ok(())
+}
+
+/// The cell at its next revision; its name and fingerprint stand in the list of cells too.
+async fn advance(
+    connection: &mut AsyncPgConnection,
+    id: Uuid,
+    revision: i64,
+    (name, fingerprint): (&str, &str),
+) -> Result<(), StoreError> {
     diesel::update(cells::table.find(id))
-        .set((cells::revision.eq(revision), cells::changed_at.eq(Utc::now())))
+        .set((
+            cells::revision.eq(revision),
+            cells::changed_at.eq(Utc::now()),
+            cells::name.eq(name),
+            cells::fingerprint.eq(fingerprint),
+        ))
         .execute(connection)
         .await?;
     Ok(())

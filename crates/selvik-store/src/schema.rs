@@ -12,7 +12,6 @@ diesel::table! {
         binned_at -> Nullable<Timestamptz>,
         thumbnail -> Nullable<Binary>,
         fingerprint -> Nullable<Text>,
-        sweeping_since -> Nullable<Timestamptz>,
     }
 }
 
@@ -53,7 +52,7 @@ diesel::table! {
 }
 
 diesel::table! {
-    sweeps (cell_id) {
+    sweeps (cell_id, fingerprint) {
         cell_id -> Uuid,
         fingerprint -> Text,
         report -> Jsonb,
@@ -64,6 +63,22 @@ diesel::table! {
         not_certified -> Integer,
         verdict -> Text,
         revision -> BigInt,
+    }
+}
+
+diesel::table! {
+    wanted_sweeps (cell_id) {
+        cell_id -> Uuid,
+        job -> Uuid,
+        fingerprint -> Text,
+        asked_at -> Timestamptz,
+        begun_at -> Nullable<Timestamptz>,
+        attempts -> Integer,
+        heard_at -> Nullable<Timestamptz>,
+        pairs_done -> BigInt,
+        pairs_total -> BigInt,
+        stop -> Bool,
+        lost -> Nullable<Text>,
     }
 }
 

@@ -2,13 +2,16 @@
 
 mod support;
 
-use selvik_formats::package::{CELL_FILE, CellDocument, Edit, PackageFiles, Placement, PoseDocument};
-use selvik_formats::{FormatError, Workcell};
-use selvik_store::{Committed, KeptSweep, Store, StoreError, Verdicts};
+use selvik_cell::Workcell;
+use selvik_cell::document::{CELL_FILE, CellDocument, PoseDocument};
+use selvik_cell::edit::{Edit, Placement};
+use selvik_cell::fingerprint::{files_hash, fingerprint};
+use selvik_formats::PackageFiles;
+use selvik_store::{KeptSweep, NewEdit, Store, StoreError, TakenUp, Verdicts, Walk, changed};
 use uuid::Uuid;
 
 async fn store() -> Store {
-    Store::open(&support::database()).await.expect("a database")
+    Store::open_up_to_date(&support::database()).await.expect("a database")
 }
 
 fn small() -> (CellDocument, PackageFiles) {
@@ -34,36 +37,62 @@ fn none() -> PackageFiles {
     PackageFiles::default()
 }
 
-fn any(_: &CellDocument) -> Result<(), FormatError> {
-    Ok(())
-}
-
 fn names(document: &CellDocument) -> Vec<&str> {
     document.items.iter().map(|i| i.name.as_str()).collect()
 }
 
-/// Does an edit as a server does: checked against the cell as it is, again if somebody came before.
+/// What is stored of an edit.
+#[derive(Debug, PartialEq)]
+struct Done {
+    revision: i64,
+    label: String,
+}
+
+/// Does an edit as a server does: worked out from the cell as it is, again if somebody came before.
 async fn edit(
     store: &Store,
     id: Uuid,
     base: i64,
     edit: &Edit,
     added: &PackageFiles,
-    check: fn(&CellDocument) -> Result<(), FormatError>,
-) -> Result<Committed, StoreError> {
+) -> Result<Done, StoreError> {
     loop {
-        let known = store.load(id).await?.revision;
-        match store.edit(id, (base, known), edit, added, check).await {
+        let known = store.load(id).await?;
+        let mut after = known.document.clone();
+        let label = edit.apply(&mut after)?;
+        let fingerprint = fingerprint(&after, &files_hash(&known.files));
+        let new = NewEdit {
+            base,
+            known: known.revision,
+            label: &label,
+            before: &known.document,
+            after: &after,
+            added,
+            fingerprint: &fingerprint,
+        };
+        match store.commit(id, &new).await {
             Err(StoreError::Moved) => {}
-            done => return done,
+            done => return done.map(|revision| Done { revision, label }),
         }
     }
 }
 
+/// Walks the log by one step.
+async fn walk(store: &Store, id: Uuid, way: Walk) -> Result<CellDocument, StoreError> {
+    let known = store.load(id).await?;
+    let step = store.step(id, way, step(store, id, way).await).await?;
+    let after = changed(&known.document, &step.changes)?;
+    let fingerprint = fingerprint(&after, &files_hash(&known.files));
+    store.commit_step(id, known.revision, &step, (&after.name, &fingerprint)).await?;
+    let stored = store.load(id).await?;
+    assert_eq!(stored.document, after, "what is stored is what was worked out");
+    Ok(stored.document)
+}
+
 /// The revision of the step that undo or redo would do.
-async fn step(store: &Store, id: Uuid, which: &str) -> i64 {
+async fn step(store: &Store, id: Uuid, way: Walk) -> i64 {
     let state = store.undo_state(id).await.expect("a state");
-    let step = if which == "undo" { state.undo } else { state.redo };
+    let step = if way == Walk::Undo { state.undo } else { state.redo };
     step.map_or(0, |s| s.revision)
 }
 
@@ -85,59 +114,42 @@ async fn a_cell_comes_back_as_it_was_stored() {
 #[tokio::test]
 async fn edits_undo_and_redo_over_a_restart() {
     let url = support::database();
-    let store = Store::open(&url).await.expect("a database");
+    let store = Store::open_up_to_date(&url).await.expect("a database");
     let id = with_small(&store).await;
-    edit(&store, id, 1, &rename("a", "First"), &none(), any).await.expect("renamed");
+    edit(&store, id, 1, &rename("a", "First"), &none()).await.expect("renamed");
     let pose = PoseDocument { xyz_mm: [1.5, 2.5, 3.5], ..Default::default() };
     let moved = Edit::PlaceItems { places: vec![Placement { item: "b".to_owned(), pose }] };
-    edit(&store, id, 2, &moved, &none(), any).await.expect("moved");
+    edit(&store, id, 2, &moved, &none()).await.expect("moved");
     drop(store);
 
-    let store = Store::open(&url).await.expect("the same database");
+    let store = Store::open_up_to_date(&url).await.expect("the same database");
     let state = store.undo_state(id).await.expect("a state");
     assert_eq!(state.undo.as_ref().map(|s| (s.revision, s.label.as_str())), Some((3, "move B")));
     // Another step than the last one is not taken back unasked.
-    assert!(matches!(store.undo(id, 2).await, Err(StoreError::OtherStep { .. })));
-    let undone = store.undo(id, step(&store, id, "undo").await).await.expect("undone");
-    assert_eq!(undone.document.items[1].pose, PoseDocument::default());
-    let undone = store.undo(id, step(&store, id, "undo").await).await.expect("undone");
-    assert_eq!(names(&undone.document), ["A", "B"]);
-    assert!(matches!(store.undo(id, step(&store, id, "undo").await).await, Err(StoreError::Nothing("undo"))));
-    let redone = store.redo(id, step(&store, id, "redo").await).await.expect("redone");
-    assert_eq!(names(&redone.document), ["First", "B"]);
-    assert_eq!(redone.revision, 6);
+    assert!(matches!(store.step(id, Walk::Undo, 2).await, Err(StoreError::OtherStep { .. })));
+    let undone = walk(&store, id, Walk::Undo).await.expect("undone");
+    assert_eq!(undone.items[1].pose, PoseDocument::default());
+    let undone = walk(&store, id, Walk::Undo).await.expect("undone");
+    assert_eq!(names(&undone), ["A", "B"]);
+    assert!(matches!(walk(&store, id, Walk::Undo).await, Err(StoreError::Nothing("undo"))));
+    let redone = walk(&store, id, Walk::Redo).await.expect("redone");
+    assert_eq!(names(&redone), ["First", "B"]);
+    assert_eq!(store.load(id).await.expect("there").revision, 6);
     // Another edit overtakes what was undone.
-    edit(&store, id, 6, &rename("b", "Second"), &none(), any).await.expect("renamed");
-    assert!(matches!(store.redo(id, step(&store, id, "redo").await).await, Err(StoreError::Nothing("redo"))));
+    edit(&store, id, 6, &rename("b", "Second"), &none()).await.expect("renamed");
+    assert!(matches!(walk(&store, id, Walk::Redo).await, Err(StoreError::Nothing("redo"))));
 }
 
 #[tokio::test]
 async fn edits_of_different_items_both_succeed_and_of_the_same_the_later_is_told() {
     let store = store().await;
     let id = with_small(&store).await;
-    edit(&store, id, 1, &rename("a", "Mine"), &none(), any).await.expect("first");
-    edit(&store, id, 1, &rename("b", "Theirs"), &none(), any).await.expect("another item");
-    let clash = edit(&store, id, 1, &rename("a", "Also mine"), &none(), any).await;
+    edit(&store, id, 1, &rename("a", "Mine"), &none()).await.expect("first");
+    edit(&store, id, 1, &rename("b", "Theirs"), &none()).await.expect("another item");
+    let clash = edit(&store, id, 1, &rename("a", "Also mine"), &none()).await;
     let Err(StoreError::Conflict { what, label }) = clash else { panic!("{clash:?}") };
     assert_eq!((what.as_str(), label.as_str()), ("item \"a\"", "rename A to Mine"));
     assert_eq!(names(&store.load(id).await.expect("there").document), ["Mine", "Theirs"]);
-}
-
-#[tokio::test]
-async fn an_edit_that_is_refused_leaves_nothing_behind() {
-    let store = store().await;
-    let id = with_small(&store).await;
-    let refuse = |_: &CellDocument| Err(FormatError::file("a test", "no"));
-    assert!(matches!(
-        edit(&store, id, 1, &rename("a", "X"), &none(), refuse).await,
-        Err(StoreError::Refused(_))
-    ));
-    assert!(matches!(
-        edit(&store, id, 1, &rename("c", "X"), &none(), any).await,
-        Err(StoreError::Refused(_))
-    ));
-    let stored = store.load(id).await.expect("there");
-    assert_eq!((stored.revision, names(&stored.document)), (1, vec!["A", "B"]));
 }
 
 #[tokio::test]
@@ -153,7 +165,7 @@ async fn twenty_edits_at_once_all_stand() {
                               "projection": "parallel", "lens_mm": 35, "width_mm": 1},
             }))
             .expect("a view");
-            edit(&store, id, 1, &Edit::SaveView { view: Box::new(view) }, &none(), any).await.expect("saved")
+            edit(&store, id, 1, &Edit::SaveView { view: Box::new(view) }, &none()).await.expect("saved")
         })
     });
     for edit in edits.collect::<Vec<_>>() {
@@ -184,7 +196,7 @@ async fn a_cell_in_the_bin_comes_back_and_goes_for_good_only_from_there() {
 async fn a_copy_has_everything_but_the_history_and_outlives_the_first() {
     let store = store().await;
     let id = with_small(&store).await;
-    edit(&store, id, 1, &rename("a", "First"), &none(), any).await.expect("renamed");
+    edit(&store, id, 1, &rename("a", "First"), &none()).await.expect("renamed");
     store.keep_thumbnail(id, b"a picture").await.expect("kept");
     let copy = store.duplicate(id, "Copy").await.expect("copied");
     let there = store.load(copy).await.expect("there");
@@ -206,11 +218,11 @@ async fn files_that_an_edit_brings_are_stored_with_it_or_not_at_all() {
     let id = with_small(&store).await;
     let mut brought = PackageFiles::default();
     brought.insert("brought/1/part.txt", b"hello".to_vec()).expect("a plain name");
-    let refuse = |_: &CellDocument| Err(FormatError::file("a test", "no"));
-    let refused = edit(&store, id, 1, &rename("a", "X"), &brought, refuse).await;
-    assert!(matches!(refused, Err(StoreError::Refused(_))));
+    edit(&store, id, 1, &rename("a", "Mine"), &none()).await.expect("renamed");
+    let clash = edit(&store, id, 1, &rename("a", "X"), &brought).await;
+    assert!(matches!(clash, Err(StoreError::Conflict { .. })), "{clash:?}");
     assert!(!store.load(id).await.expect("there").files.contains("brought/1/part.txt"));
-    edit(&store, id, 1, &rename("a", "X"), &brought, any).await.expect("renamed");
+    edit(&store, id, 2, &rename("a", "X"), &brought).await.expect("renamed");
     assert!(store.load(id).await.expect("there").files.contains("brought/1/part.txt"));
 }
 
@@ -218,7 +230,7 @@ async fn files_that_an_edit_brings_are_stored_with_it_or_not_at_all() {
 async fn an_edit_that_changes_nothing_is_no_step_of_the_history() {
     let store = store().await;
     let id = with_small(&store).await;
-    let same = edit(&store, id, 1, &rename("a", "A"), &none(), any).await.expect("accepted");
+    let same = edit(&store, id, 1, &rename("a", "A"), &none()).await.expect("accepted");
     assert_eq!(same.revision, 1);
     assert_eq!(store.undo_state(id).await.expect("a state").undo, None);
 }
@@ -228,10 +240,10 @@ async fn renaming_a_cell_is_an_edit_and_shows_in_the_list() {
     let store = store().await;
     let id = with_small(&store).await;
     let rename = Edit::RenameCell { name: "Large".to_owned() };
-    let label = edit(&store, id, 1, &rename, &none(), any).await.expect("renamed").label;
+    let label = edit(&store, id, 1, &rename, &none()).await.expect("renamed").label;
     assert_eq!(label, "rename the cell to Large");
     assert_eq!(store.list().await.expect("a list")[0].name, "Large");
-    store.undo(id, step(&store, id, "undo").await).await.expect("undone");
+    walk(&store, id, Walk::Undo).await.expect("undone");
     assert_eq!(store.list().await.expect("a list")[0].name, "Small");
 }
 
@@ -246,41 +258,109 @@ async fn how_the_rules_stood_is_told_with_the_list() {
         report: serde_json::json!({ "of": fingerprint }),
     };
     let swept = async || store.list().await.expect("a list")[0].swept.clone().expect("swept");
-    store.note_fingerprint(id, 1, "f").await.expect("noted");
-    store.keep_sweep(id, &kept("f", 1), &verdicts).await.expect("kept");
+    let now = async || {
+        let stored = store.load(id).await.expect("there");
+        fingerprint(&stored.document, &files_hash(&stored.files))
+    };
+    let first = now().await;
+    store.keep_sweep(id, &kept(&first, 1), &verdicts).await.expect("kept");
     assert_eq!((swept().await.verdicts, swept().await.changed_since), (verdicts.clone(), false));
-    edit(&store, id, 1, &rename("a", "X"), &none(), any).await.expect("renamed");
-    // Not every edit changes what a sweep depends on.
-    store.note_fingerprint(id, 2, "f").await.expect("noted");
+    // A name is nothing that a sweep depends on.
+    edit(&store, id, 1, &rename("a", "X"), &none()).await.expect("renamed");
     assert!(!swept().await.changed_since);
-    store.note_fingerprint(id, 2, "g").await.expect("noted");
+    let pose = PoseDocument { xyz_mm: [1.0, 2.0, 3.0], ..Default::default() };
+    let moved = Edit::PlaceItems { places: vec![Placement { item: "b".to_owned(), pose }] };
+    edit(&store, id, 2, &moved, &none()).await.expect("moved");
     assert!(swept().await.changed_since);
     let better = Verdicts { broken: 0, verdict: "tight".to_owned(), ..verdicts.clone() };
-    store.keep_sweep(id, &kept("g", 2), &better).await.expect("kept");
+    let second = now().await;
+    store.keep_sweep(id, &kept(&second, 3), &better).await.expect("kept");
     assert_eq!(swept().await.verdicts, better);
     // One of an older model that ends later does not take its place.
-    store.keep_sweep(id, &kept("f", 1), &verdicts).await.expect("let go");
-    assert_eq!((swept().await.verdicts, swept().await.changed_since), (better, false));
-    assert_eq!(store.last_sweep(id).await.expect("a sweep").expect("one").fingerprint, "g");
+    store.keep_sweep(id, &kept(&first, 1), &verdicts).await.expect("kept");
+    assert_eq!((swept().await.verdicts, swept().await.changed_since), (better.clone(), false));
+    assert_eq!(store.last_sweep(id, &second).await.expect("known"), Some((second.clone(), 3)));
+    // After an undo the one that fits again is found.
+    walk(&store, id, Walk::Undo).await.expect("undone");
+    assert_eq!((swept().await.verdicts, swept().await.changed_since), (verdicts, false));
+    assert_eq!(store.last_sweep(id, &first).await.expect("known"), Some((first.clone(), 1)));
+    let report = store.sweep(id, &first).await.expect("a sweep").expect("one").report;
+    assert_eq!(report["of"], serde_json::json!(first));
+    // Of many states the last few are kept.
+    for n in 0..12 {
+        store.keep_sweep(id, &kept(&format!("state {n}"), 10 + n), &better).await.expect("kept");
+    }
+    assert_eq!(store.sweep(id, "state 3").await.expect("an answer"), None);
+    assert!(store.sweep(id, "state 4").await.expect("an answer").is_some());
 }
 
 #[tokio::test]
-async fn a_sweep_that_never_ended_is_noted() {
+async fn a_sweep_is_wanted_until_it_ends_is_stopped_or_is_lost() {
     let store = store().await;
     let id = with_small(&store).await;
-    assert_eq!(store.sweeping_since(id).await.expect("known"), None);
-    store.note_sweeping(id, true).await.expect("noted");
-    assert!(store.sweeping_since(id).await.expect("known").is_some());
-    store.note_sweeping(id, false).await.expect("noted");
-    assert_eq!(store.sweeping_since(id).await.expect("known"), None);
+    assert_eq!(store.wanted_sweep(id).await.expect("known"), None);
+    let (job, new) = store.want_sweep(id, "f").await.expect("wanted");
+    assert!(new);
+    assert_eq!(store.want_sweep(id, "f").await.expect("wanted"), (job, false), "the same state once at a time");
+    assert_eq!(store.take_up(job, 2).await.expect("known"), TakenUp::Yes);
+    assert!(store.note_progress(job, (3, 10)).await.expect("noted"), "it goes on");
+    let wanted = store.wanted_sweep(id).await.expect("known").expect("one");
+    assert_eq!((wanted.job, wanted.pairs, wanted.begun_at.is_some()), (job, (3, 10), true));
+    // Whoever worked on it died; the next takes it up, but not for ever.
+    assert_eq!(store.take_up(job, 2).await.expect("known"), TakenUp::Yes);
+    assert_eq!(store.take_up(job, 2).await.expect("known"), TakenUp::TooOften);
+    store.lose_sweep(job, "because").await.expect("noted");
+    assert_eq!(store.wanted_sweep(id).await.expect("known").expect("one").lost.as_deref(), Some("because"));
+    assert_eq!(store.take_up(job, 9).await.expect("known"), TakenUp::Gone);
+    // Asked for again it is another.
+    let (second, new) = store.want_sweep(id, "f").await.expect("wanted");
+    assert!(new && second != job);
+    assert_eq!(store.stop_other_sweep(id, "f").await.expect("known"), None);
+    assert_eq!(store.stop_other_sweep(id, "g").await.expect("known"), Some(second));
+    assert!(!store.note_progress(second, (1, 2)).await.expect("noted"), "it is to stop");
+    assert_eq!(store.take_up(second, 9).await.expect("known"), TakenUp::Gone);
+    store.end_sweep(second).await.expect("ended");
+    assert_eq!(store.wanted_sweep(id).await.expect("known"), None);
+    assert_eq!(store.stop_sweep(second).await.expect("known"), None);
 }
 
 #[tokio::test]
-async fn a_change_ahead_of_the_cell_is_refused() {
+async fn a_change_ahead_of_the_cell_or_behind_it_is_refused() {
     let store = store().await;
     let id = with_small(&store).await;
-    let ahead = store.edit(id, (2, 1), &rename("a", "X"), &none(), any).await;
-    assert!(matches!(ahead, Err(StoreError::Refused(_))));
-    let moved = store.edit(id, (1, 0), &rename("a", "X"), &none(), any).await;
-    assert!(matches!(moved, Err(StoreError::Moved)));
+    let (document, files) = (small().0, none());
+    let commit = async |base, known| {
+        let (before, after) = (&document, &document);
+        let new = NewEdit { base, known, label: "x", before, after, added: &files, fingerprint: "f" };
+        store.commit(id, &new).await
+    };
+    assert!(matches!(commit(2, 1).await, Err(StoreError::Refused(_))));
+    assert!(matches!(commit(1, 0).await, Err(StoreError::Moved)));
+}
+
+#[tokio::test]
+async fn tables_are_made_only_when_asked_and_by_one_at_a_time() {
+    let url = support::database();
+    assert!(matches!(Store::open(&url).await, Err(StoreError::Outdated)));
+    let opened = (0..4).map(|_| {
+        let url = url.clone();
+        tokio::spawn(async move { Store::open_up_to_date(&url).await.map(drop) })
+    });
+    for opened in opened.collect::<Vec<_>>() {
+        opened.await.expect("no panic").expect("open");
+    }
+    Store::open(&url).await.expect("now it is up to date");
+}
+
+#[tokio::test]
+async fn notes_are_heard_by_everybody_on_the_database() {
+    use futures_util::StreamExt;
+    let store = store().await;
+    let mut notes = [store.listen().await.expect("heard"), store.listen().await.expect("heard")];
+    store.send_note("one").await.expect("sent");
+    store.send_note("two").await.expect("sent");
+    for notes in &mut notes {
+        let heard: Vec<String> = notes.stream().take(2).collect().await;
+        assert_eq!(heard, ["one", "two"]);
+    }
 }

@@ -24,7 +24,7 @@ pub use progress::Progress;
 pub use rules::{
     Allowance, LeftOut, LeftOutReason, Moves, Named, Pair, Requirement, Rule, RuleScope, RuleSet, Scope,
 };
-pub use sweep::{Allowed, PairResult, RuleResult, Sweep, SweepOptions, named, sweep};
+pub use sweep::{Allowed, PairResult, RuleResult, Sweep, SweepOptions, named, scope_along, sweep};
 pub use triangle_triangle::{TrianglePair, triangle_distance};
 pub use verdict::{Doubt, Verdict};
 pub use violations::{Interval, TimesBelow, intervals_below};

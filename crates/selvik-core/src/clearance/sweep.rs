@@ -123,8 +123,7 @@ pub fn sweep(
     options: &SweepOptions,
     progress: &Progress,
 ) -> Sweep {
-    let mut scope = rules.scope(assembly);
-    leave_out_what_may_always_touch(&mut scope, assembly, path, rules);
+    let scope = scope_along(assembly, path, rules);
     progress.expect(scope.pairs.len());
     let mut pairs: Vec<PairResult> = scope
         .pairs
@@ -155,7 +154,15 @@ pub fn sweep(
     Sweep { pairs, left_out: scope.left_out, rules, complete: !progress.stopped() }
 }
 
-/// Pairs that may touch to any depth at all times of the path are left out like those that may touch without limit.
+/// What the rules come to along `path`: pairs that may touch to any depth at all of its times are left out like those
+/// that may touch without limit.
+#[must_use]
+pub fn scope_along(assembly: &Assembly, path: &Path, rules: &RuleSet) -> Scope {
+    let mut scope = rules.scope(assembly);
+    leave_out_what_may_always_touch(&mut scope, assembly, path, rules);
+    scope
+}
+
 fn leave_out_what_may_always_touch(scope: &mut Scope, assembly: &Assembly, path: &Path, rules: &RuleSet) {
     let whole = (0.0, path.duration());
     let always = |pair: &Pair| -> Option<String> {

@@ -6,7 +6,7 @@ use super::subdivide::nodes;
 use super::track::Knot;
 use super::way::Way;
 use super::{Goal, Lane, Motion, Move, MoveSpan, PathTolerance, ProgramError, ProgramFault, Trapezoid};
-use crate::robot::{Arm, Assembly, JointLimits, NodeId};
+use crate::robot::{Arm, Assembly, BeyondLimit, JointLimits, NodeId};
 use crate::spatial::Pose;
 
 /// How fast the TCP may turn in linear and circular moves, rad/s, and how fast it may get there,
@@ -353,13 +353,10 @@ impl Runner<'_> {
     }
 
     fn within_limits(&self, joint: usize, value: f64) -> Result<(), ProgramFault> {
-        let joint = &self.assembly.joints()[joint];
-        let by = joint.limits.position.excess(value);
-        if by <= 1e-9 && value.is_finite() {
-            return Ok(());
+        match BeyondLimit::of(&self.assembly.joints()[joint], value) {
+            Some(beyond) => Err(ProgramFault::BeyondLimit(beyond)),
+            None => Ok(()),
         }
-        let (by, unit) = if joint.kind.turns() { (by.to_degrees(), "°") } else { (by * 1e3, "mm") };
-        Err(ProgramFault::BeyondLimit { joint: joint.name.clone(), by, unit })
     }
 }
 

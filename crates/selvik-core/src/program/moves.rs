@@ -1,4 +1,4 @@
-use crate::robot::{Configuration, NodeId, Unreachable};
+use crate::robot::{BeyondLimit, Configuration, NodeId, Unreachable};
 use crate::spatial::Pose;
 
 /// Where a move ends.
@@ -98,10 +98,10 @@ pub enum ProgramFault {
     #[error("{0}")]
     NoArm(String),
     /// The goal can't be reached.
-    #[error("the target is {0}")]
+    #[error("the target can't be reached: {0}")]
     Unreachable(Unreachable),
     /// The way to the goal can't be followed.
-    #[error("after {:.0} mm the way is {reason}", .after * 1e3)]
+    #[error("after {:.0} mm the way can't be followed: {reason}", .after * 1e3)]
     LeavesReach {
         /// How far along, m.
         after: f64,
@@ -131,15 +131,8 @@ pub enum ProgramFault {
         needed: usize,
     },
     /// A joint value outside limits.
-    #[error("joint {joint} is {by:.3} {unit} beyond its limit")]
-    BeyondLimit {
-        /// Which joint.
-        joint: String,
-        /// By how much.
-        by: f64,
-        /// "°" or "mm"
-        unit: &'static str,
-    },
+    #[error("{0}")]
+    BeyondLimit(BeyondLimit),
     /// Three points that make no circle.
     #[error("start, via and end lie on one line and make no circle; use a linear move")]
     NoCircle,

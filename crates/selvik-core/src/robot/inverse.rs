@@ -3,7 +3,7 @@ use std::f64::consts::TAU;
 use super::closed_form::{ClosedForm, Miss, Screw};
 use super::subproblem::Line;
 use super::{
-    Assembly, Bounds, Configuration, Follows, JointKind, NodeId, OrthoParallelArm, WristReach,
+    Assembly, BeyondLimit, Bounds, Configuration, Follows, NodeId, OrthoParallelArm, Unreachable, WristReach,
     numeric_inverses,
 };
 use crate::cell::ItemId;
@@ -30,7 +30,7 @@ enum Form {
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum ArmError {
     /// The item has no joints above the node.
-    #[error("\"{tip}\" does not hang on a moving link of \"{robot}\"; hang it there")]
+    #[error("\"{tip}\" does not hang on a moving link of \"{robot}\"; name a TCP that this robot carries, or hang it on one of its links")]
     NotCarried {
         /// The robot.
         robot: ItemId,
@@ -46,61 +46,6 @@ pub struct Solution {
     pub values: Vec<f64>,
     /// The posture, for arms solved in closed form.
     pub configuration: Option<Configuration>,
-}
-
-/// Why a pose can't be reached.
-#[derive(Debug, Clone, PartialEq, thiserror::Error)]
-pub enum Unreachable {
-    /// The stretched arm is too short.
-    #[error("out of reach by {:.1} mm", .by * 1e3)]
-    TooFar {
-        /// m
-        by: f64,
-    },
-    /// The folded arm is too long.
-    #[error("too near the robot by {:.1} mm", .by * 1e3)]
-    TooNear {
-        /// m
-        by: f64,
-    },
-    /// The arm's axes are parallel, and the target is tilted against them.
-    #[error("out of reach: it is tilted by {:.2}° against the axes of the arm, which are all parallel", .by.to_degrees())]
-    Tilted {
-        /// rad
-        by: f64,
-    },
-    /// The posture that comes nearest breaks a joint limit.
-    #[error("joint {joint} would be {} beyond its limit", amount(*.by, *.kind))]
-    JointLimit {
-        /// The joint that is beyond by most.
-        joint: String,
-        /// rad or m
-        by: f64,
-        /// Whether `by` is an angle.
-        kind: JointKind,
-    },
-    /// All joint values that the numeric solver found break a joint limit, which is not to say that none keeps them.
-    #[error("not found within the limits: of the joint values that were found joint {joint} would be {} beyond its limit", amount(*.by, *.kind))]
-    FoundBeyondLimit {
-        /// The joint that is beyond by most, where that is least.
-        joint: String,
-        /// rad or m
-        by: f64,
-        /// Whether `by` is an angle.
-        kind: JointKind,
-    },
-    /// The numeric solver came no nearer than this, which is not to say that nothing does.
-    #[error("not found: the nearest joint values that were found miss it by {:.2} mm and {:.2}°", .position * 1e3, .angle.to_degrees())]
-    NotFound {
-        /// m
-        position: f64,
-        /// rad
-        angle: f64,
-    },
-}
-
-fn amount(by: f64, kind: JointKind) -> String {
-    if kind.turns() { format!("{:.2}°", by.to_degrees()) } else { format!("{:.1} mm", by * 1e3) }
 }
 
 impl Arm {
@@ -232,9 +177,9 @@ impl Arm {
         all: impl Iterator<Item = Solution>,
     ) -> Result<Vec<Solution>, Unreachable> {
         let mut solutions = Vec::new();
-        let mut least: Option<(f64, usize)> = None;
+        let mut least: Option<(f64, BeyondLimit)> = None;
         for mut solution in all {
-            let mut worst = (0.0, 0);
+            let mut worst: Option<(f64, BeyondLimit)> = None;
             for (at, value) in solution.values.iter_mut().enumerate() {
                 let joint = &assembly.joints()[self.joints[at]];
                 let limits = &joint.limits.position;
@@ -242,19 +187,20 @@ impl Arm {
                     *value = nearest_turn(*value, q[self.joints[at]], |v| limits.excess(v));
                 }
                 let excess = limits.excess(*value);
-                if excess > worst.0 {
-                    worst = (excess, at);
+                if worst.as_ref().is_none_or(|w| excess > w.0)
+                    && let Some(beyond) = BeyondLimit::of(joint, *value)
+                {
+                    worst = Some((excess, beyond));
                 }
             }
-            if worst.0 <= 1e-9 {
-                solutions.push(solution);
-            } else if least.is_none_or(|l| worst.0 < l.0) {
-                least = Some(worst);
+            match worst {
+                None => solutions.push(solution),
+                Some(worst) if least.as_ref().is_none_or(|l| worst.0 < l.0) => least = Some(worst),
+                Some(_) => {}
             }
         }
-        if let (true, Some((by, at))) = (solutions.is_empty(), least) {
-            let joint = &assembly.joints()[self.joints[at]];
-            return Err(Unreachable::JointLimit { joint: joint.name.clone(), by, kind: joint.kind });
+        if let (true, Some((_, beyond))) = (solutions.is_empty(), least) {
+            return Err(Unreachable::JointLimit(beyond));
         }
         let travel = |s: &Solution| -> f64 {
             s.values.iter().zip(&self.joints).map(|(v, &j)| (v - q[j]).powi(2)).sum()
@@ -293,9 +239,7 @@ impl Arm {
         };
         let beyond = search(Bounds::Lifted, false).unwrap_or_default().into_iter().map(solution);
         match self.within_limits(assembly, q, beyond) {
-            Err(Unreachable::JointLimit { joint, by, kind }) => {
-                Err(Unreachable::FoundBeyondLimit { joint, by, kind })
-            }
+            Err(Unreachable::JointLimit(beyond)) => Err(Unreachable::FoundBeyondLimit(beyond)),
             Ok(all) if !all.is_empty() => Ok(all),
             _ => Err(Unreachable::NotFound { position, angle }),
         }

@@ -136,7 +136,7 @@ fn linear(colour: &str) -> Option<[f64; 3]> {
 mod tests {
     use super::*;
     use crate::mesh::{MeshConvention, read_mesh};
-    use crate::package::PackageFiles;
+    use crate::PackageFiles;
     use selvik_core::mesh::{box_mesh, mass_of};
     use selvik_core::spatial::pose_from_rpy;
 

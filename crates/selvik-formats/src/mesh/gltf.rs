@@ -4,7 +4,7 @@ use selvik_core::mesh::{TriangleMesh, Welded};
 use selvik_core::spatial::Point;
 
 use super::guarded;
-use crate::package::PackageFiles;
+use crate::PackageFiles;
 use crate::{FormatError, Result};
 
 /// Reads all triangles of the default scene, in metres, turned from Y up to Z up.

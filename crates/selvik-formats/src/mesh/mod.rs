@@ -1,6 +1,7 @@
 //! Mesh files.
 
 mod collada;
+mod convention;
 mod glb;
 mod gltf;
 mod obj;
@@ -10,13 +11,12 @@ mod stl;
 use selvik_core::mesh::{TriangleMesh, Welded, turn_outwards};
 use selvik_core::spatial::{Pose, pose_from_rpy};
 
-use crate::package::{LengthUnit, PackageFiles, UpAxis};
-use crate::{FormatError, Result};
+use crate::{FormatError, PackageFiles, Result};
 
 pub use collada::read_collada;
+pub use convention::{LengthUnit, MeshConvention, UpAxis};
 pub use glb::{PlacedMesh, write_glb};
-pub(crate) use obj::obj_colour;
-pub use obj::read_obj;
+pub use obj::{obj_colour, read_obj};
 pub use ply::read_ply;
 pub use stl::{read_stl, write_stl};
 
@@ -46,15 +46,6 @@ pub struct Mended {
     pub turned: usize,
     /// Triangles that ran against their neighbours, turned over.
     pub turned_triangles: usize,
-}
-
-/// How a mesh file is to be understood where it does not say so itself.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub struct MeshConvention {
-    /// Unit of its coordinates.
-    pub unit: LengthUnit,
-    /// Which of its axes points up.
-    pub up: UpAxis,
 }
 
 /// Reads the mesh file `name` of a package, by its ending.
@@ -97,7 +88,7 @@ pub fn is_mesh(name: &str) -> bool {
 }
 
 /// What stands behind the last point of a file's name, in small letters.
-pub(crate) fn ending(name: &str) -> String {
+pub fn ending(name: &str) -> String {
     name.rsplit('.').next().unwrap_or_default().to_ascii_lowercase()
 }
 

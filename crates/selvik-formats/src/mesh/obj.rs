@@ -4,7 +4,7 @@ use selvik_core::mesh::{TriangleMesh, Welded};
 use selvik_core::spatial::Point;
 
 use super::{ending, guarded};
-use crate::package::PackageFiles;
+use crate::PackageFiles;
 use crate::{FormatError, Result, Stop};
 
 /// Reads Wavefront OBJ: all groups of a file as one mesh, polygons cut into triangles; coordinates are
@@ -41,7 +41,7 @@ pub fn read_obj(name: &str, bytes: &[u8], scale: f64, stop: &Stop) -> Result<Wel
 }
 
 /// The colour of the only material of an OBJ file, where its MTL file says one: `#RRGGBB`.
-pub(crate) fn obj_colour(files: &PackageFiles, name: &str) -> Option<String> {
+pub fn obj_colour(files: &PackageFiles, name: &str) -> Option<String> {
     let bytes = files.get(name, "itself").ok().filter(|_| ending(name) == "obj")?;
     let folder = name.rsplit_once('/').map_or(String::new(), |(folder, _)| format!("{folder}/"));
     let materials = |path: &std::path::Path| {

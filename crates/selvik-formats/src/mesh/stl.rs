@@ -1,7 +1,7 @@
 use selvik_core::mesh::{TriangleMesh, Welded};
 use selvik_core::spatial::Point;
 
-use crate::package::LengthUnit;
+use crate::mesh::LengthUnit;
 use crate::{FormatError, Result, Stop};
 
 /// Bytes of a binary STL before the triangles, and of each triangle.

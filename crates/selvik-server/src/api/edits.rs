@@ -1,7 +1,10 @@
 use axum::Json;
 use axum::extract::{Path, State};
-use selvik_formats::package::{CellDocument, Consequences, Edit, PackageFiles, consequences};
-use selvik_formats::{FormatError, Workcell};
+use selvik_cell::document::CellDocument;
+use selvik_cell::edit::{Consequences, Edit, consequences};
+use selvik_formats::PackageFiles;
+use selvik_cell::Workcell;
+use selvik_formats::FormatError;
 use selvik_store::{Committed, StoreError};
 use serde::Deserialize;
 use std::sync::Arc;

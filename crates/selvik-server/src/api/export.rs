@@ -7,7 +7,7 @@ use axum::response::{IntoResponse, Response};
 use selvik_core::mesh::TriangleMesh;
 use selvik_core::robot::Placing;
 use selvik_formats::mesh::{PlacedMesh, write_glb, write_stl};
-use selvik_formats::package::LengthUnit;
+use selvik_formats::mesh::LengthUnit;
 use selvik_formats::write_urdf;
 use serde::Deserialize;
 use utoipa::ToSchema;

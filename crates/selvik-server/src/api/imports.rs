@@ -6,11 +6,11 @@ use std::sync::Arc;
 use axum::Json;
 use axum::extract::{Multipart, Path, State};
 use axum::http::StatusCode;
-use selvik_formats::Workcell;
-use selvik_formats::bring::{Choice, items_of};
-use selvik_formats::package::{
-    CELL_FILE, CellDocument, Edit, FORMAT, MAX_TOTAL_BYTES, PackageFiles, read_document,
-};
+use selvik_cell::Workcell;
+use selvik_cell::bring::{Choice, items_of};
+use selvik_cell::document::{CELL_FILE, CellDocument, FORMAT, read_document};
+use selvik_cell::edit::Edit;
+use selvik_formats::{MAX_TOTAL_BYTES, PackageFiles};
 use selvik_store::StoredCell;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;

@@ -7,8 +7,8 @@ use selvik_core::spatial::{Point, Vector};
 use selvik_core::view::{
     Projection, StandardView, Tour, Viewpoint, evidence_viewpoint, frame, lens_mm_to_rad,
 };
-use selvik_formats::package::{SectionDocument, TourStopDocument, ViewpointDocument};
-use selvik_formats::report::millimetres;
+use selvik_cell::document::{SectionDocument, TourStopDocument, ViewpointDocument};
+use selvik_cell::report::millimetres;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;

@@ -1,10 +1,11 @@
+//! `selvik check`: all findings of a package, as a table or JSON.
+
 use std::fmt::Write;
 use std::path::Path;
 
-use selvik_core::clearance::{Progress, SweepOptions, sweep};
-use selvik_formats::report::{
-    Caveat, PairReport, ReachReport, SweepReport, Verdict, caveats, reach_report, sweep_report,
-};
+use selvik_cell::findings::{Findings, WithBand, find};
+use selvik_cell::report::{Caveat, PairReport, ReachReport, SweepReport, Verdict};
+use selvik_core::clearance::{Progress, SweepOptions};
 use serde::Serialize;
 
 use super::open_workcell;
@@ -40,11 +41,8 @@ pub fn check(path: &Path, tolerance_mm: f64, all: bool) -> Result<Checked, Strin
     } else {
         SweepOptions { tolerance, ..SweepOptions::default() }
     };
-    let found = sweep(&workcell.assembly, &motion, &workcell.rules, &options, &Progress::default());
-    let clearance = sweep_report(&workcell, &motion, &found, options.tolerance);
-    let reach = reach_report(&workcell, &motion);
-    let verdict = Verdict::of_all(&clearance, &reach);
-    let caveats = caveats(&workcell, &motion);
+    let found = find(&workcell, &motion, &options, WithBand::No, &Progress::default());
+    let Findings { clearance, reach, verdict, caveats, .. } = found;
     Ok(Checked { cell: workcell.document.name.clone(), clearance, reach, verdict, caveats })
 }
 
@@ -145,7 +143,7 @@ fn lasting(pair: &PairReport) -> String {
         let times = if pair.broken.len() == 1 {
             "once".to_owned()
         } else {
-            format!("in {} times", pair.broken.len())
+            format!("{} times", pair.broken.len())
         };
         let certain = if pair.verdict == Verdict::Broken { "broken" } else { "not certain" };
         format!("  {certain} for {total:.3} s, {times}")

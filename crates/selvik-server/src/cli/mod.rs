@@ -6,8 +6,10 @@ mod query;
 use std::path::{Path, PathBuf};
 
 use clap::{Parser, Subcommand};
-use selvik_formats::package::{CELL_FILE, PackageFiles};
-use selvik_formats::{FormatError, Workcell};
+use selvik_cell::document::CELL_FILE;
+use selvik_formats::PackageFiles;
+use selvik_cell::Workcell;
+use selvik_formats::FormatError;
 
 pub use check::check;
 pub use query::{Query, query};

@@ -7,8 +7,8 @@ pub mod cluster;
 pub mod browser;
 pub mod pixels;
 
-use selvik_formats::Workcell;
-use selvik_formats::package::PackageFiles;
+use selvik_cell::Workcell;
+use selvik_formats::PackageFiles;
 use selvik_server::{AllowedHosts, App};
 use selvik_store::Store;
 
@@ -16,12 +16,12 @@ use selvik_store::Store;
 /// half to draw, for tests of looking.
 pub fn demo_without_rules() -> PackageFiles {
     let mut files = selvik_demo::demo_package();
-    let mut document = selvik_formats::package::read_document(&files).expect("readable");
+    let mut document = selvik_cell::document::read_document(&files).expect("readable");
     document.rules.clear();
     for item in document.items.iter_mut().filter(|i| i.parent.as_deref() == Some("fence")) {
         item.bodies.clear();
     }
-    files.insert("cell.json", selvik_formats::package::write_document(&document)).expect("a plain name");
+    files.insert("cell.json", selvik_cell::document::write_document(&document)).expect("a plain name");
     files
 }
 

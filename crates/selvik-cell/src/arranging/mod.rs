@@ -1,0 +1,133 @@
+//! What a hand or a number asks for, turned into edits by the core; and what is known of items.
+
+mod facts;
+mod frames;
+mod moving;
+
+pub use facts::{ItemFacts, ItemMass, facts_of, mass_of};
+pub use frames::{FramePlace, NewFrame, new_frame};
+pub use moving::{Arrange, KeptPose, edit_of};
+use schemars::JsonSchema;
+use selvik_core::mesh::round_face;
+use selvik_core::robot::Placing;
+use selvik_core::spatial::{Point, Pose, Vector};
+use selvik_formats::{FormatError, Result};
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+
+use crate::Workcell;
+use crate::document::PoseDocument;
+
+/// A workcell with all its joints somewhere.
+pub struct Posed<'a> {
+    /// The workcell.
+    pub workcell: &'a Workcell,
+    /// Where its items stand.
+    pub placing: Placing<'a>,
+}
+
+impl<'a> Posed<'a> {
+    /// With the joint vector `joints`, rad or m.
+    #[must_use]
+    pub fn new(workcell: &'a Workcell, joints: &[f64]) -> Self {
+        Self { workcell, placing: Placing::new(&workcell.assembly, joints) }
+    }
+
+    /// The position of the item `id` in the roster.
+    fn position(&self, id: &str) -> Result<usize> {
+        let found = self.workcell.assembly.cell().position(&id.into());
+        found.ok_or_else(|| FormatError::said(format!("there is no item \"{id}\"")))
+    }
+
+    /// The id of the item at a position of the roster.
+    fn id(&self, item: usize) -> String {
+        self.workcell.assembly.cell().items()[item].id.0.clone()
+    }
+
+    /// Where a chosen frame stands, as meant for the item at position `of`.
+    fn frame(&self, frame: &FrameChoice, of: usize) -> Result<Pose> {
+        Ok(match frame {
+            FrameChoice::World => Pose::identity(),
+            FrameChoice::Parent => self.placing.carrier(of),
+            FrameChoice::Own => self.placing.world(of),
+            FrameChoice::Item(id) => self.placing.world(self.position(id)?),
+        })
+    }
+
+    /// Where an item, or a link of it, stands; the world's frame without one.
+    fn carrier(&self, parent: Option<&str>, on_link: Option<&str>) -> Result<Pose> {
+        let Some(parent) = parent else { return Ok(Pose::identity()) };
+        let item = self.position(parent)?;
+        let Some(link) = on_link else { return Ok(self.placing.world(item)) };
+        let node = self.workcell.assembly.link_node(item, link);
+        let node = node.ok_or_else(|| FormatError::said(format!("\"{parent}\" has no link \"{link}\"")))?;
+        Ok(self.placing.node(node))
+    }
+
+    /// A point and the direction of the axis of a round face, in the world.
+    fn axis(&self, picked: &PickedFace) -> Result<(Point, Vector)> {
+        let body = self.workcell.assembly.bodies().get(picked.body);
+        let body = body.ok_or_else(|| FormatError::said("there is no such body"))?;
+        let mesh = body.surface.mesh();
+        if picked.triangle >= mesh.triangles().len() {
+            return Err(FormatError::said("there is no such triangle"));
+        }
+        let round = round_face(mesh, picked.triangle);
+        let round =
+            round.ok_or_else(|| FormatError::said("that face is not round; pick a hole, a pin or a shaft"))?;
+        let pose = self.placing.node(body.node);
+        Ok((pose * round.centre, pose.rotation * *round.axis))
+    }
+}
+
+/// In which frame numbers are meant.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum FrameChoice {
+    /// The world's.
+    World,
+    /// That of what carries the item.
+    Parent,
+    /// The item's own.
+    Own,
+    /// That of an item, by its id: a base, a TCP, a table.
+    Item(String),
+}
+
+/// A triangle of a body, as it was picked.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema, ToSchema)]
+pub struct PickedFace {
+    /// Index of the body in the cell's list.
+    pub body: usize,
+    /// Index of the triangle in its mesh.
+    pub triangle: usize,
+}
+
+/// Numbers without the dust of floating point: to a millionth of a mm and of a degree.
+fn tidy(pose: &PoseDocument) -> PoseDocument {
+    let round = |x: f64| (x * 1e6).round() / 1e6 + 0.0;
+    PoseDocument { xyz_mm: pose.xyz_mm.map(round), rpy_deg: pose.rpy_deg.map(round) }
+}
+
+fn finite(numbers: &[f64]) -> Result<()> {
+    match numbers.iter().find(|n| !n.is_finite() || n.abs() > 1e8) {
+        Some(n) => Err(FormatError::said(format!("{n} is not a usable number"))),
+        None => Ok(()),
+    }
+}
+
+fn point(mm: &[f64; 3]) -> Result<Point> {
+    finite(mm)?;
+    Ok(Point::from(mm.map(|x| x * 1e-3)))
+}
+
+fn normal(of: &[f64; 3]) -> Result<Vector> {
+    finite(of)?;
+    let found = Vector::from(*of).try_normalize(1e-9);
+    found.ok_or_else(|| FormatError::said("a face's normal has no direction"))
+}
+
+fn pose_of(document: &PoseDocument) -> Result<Pose> {
+    finite(&[document.xyz_mm, document.rpy_deg].concat())?;
+    Ok(document.to_pose())
+}

@@ -1,0 +1,177 @@
+//! Ways to arrange items.
+
+use nalgebra::{Quaternion, Translation3, UnitQuaternion};
+use schemars::JsonSchema;
+use selvik_core::robot::{axis_to_axis, face_to_face, motion_in};
+use selvik_core::spatial::{Point, Pose};
+use selvik_formats::{FormatError, Result};
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+
+use super::{FrameChoice, PickedFace, Posed, finite, normal, point, pose_of, tidy};
+use crate::document::PoseDocument;
+use crate::edit::{Edit, Hanging, Placement};
+
+/// A way to arrange items.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Arrange {
+    /// By so much along and about the axes of a frame; turned about the origin of the first item, or about
+    /// a point.
+    Shift {
+        /// Whose axes.
+        frame: FrameChoice,
+        /// By how much.
+        by: PoseDocument,
+        /// The point; world coordinates.
+        #[serde(default)]
+        about_mm: Option<[f64; 3]>,
+    },
+    /// To stand exactly there in a frame; one item.
+    Put {
+        /// Which frame.
+        frame: FrameChoice,
+        /// Where.
+        at: PoseDocument,
+    },
+    /// By a motion in the world.
+    Motion {
+        /// x, y, z (m), quaternion x, y, z, w.
+        by: [f64; 7],
+    },
+    /// A point of the items onto another point; world coordinates.
+    PointToPoint {
+        /// The point of the items.
+        from_mm: [f64; 3],
+        /// Where it goes.
+        to_mm: [f64; 3],
+    },
+    /// A face of the items against another face; world coordinates.
+    FaceToFace {
+        /// A point of the face of the items.
+        from_mm: [f64; 3],
+        /// Its normal.
+        from_normal: [f64; 3],
+        /// A point of the other face.
+        to_mm: [f64; 3],
+        /// Its normal.
+        to_normal: [f64; 3],
+    },
+    /// The axis of a round face of the items onto that of another.
+    AxisToAxis {
+        /// The face of the items.
+        from: PickedFace,
+        /// The other.
+        to: PickedFace,
+    },
+    /// Straight down or up, until the lowest point is on the floor.
+    Drop,
+    /// On something else, keeping the pose in the world or in the frame that carries it.
+    Hang {
+        /// Id of what carries them then; the world frame if absent.
+        parent: Option<String>,
+        /// The link of that which they hang on.
+        on_link: Option<String>,
+        /// Which pose stays.
+        keep: KeptPose,
+    },
+    /// Into a new group, where they are.
+    Group {
+        /// What people call it.
+        name: String,
+    },
+}
+
+/// Which pose stays when what carries an item changes.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum KeptPose {
+    /// The item stays where it is.
+    World,
+    /// Its numbers stay, and it jumps.
+    Local,
+}
+
+/// The edit that arranges `items`; what one of the others carries goes with that.
+///
+/// # Errors
+/// [`FormatError`] for what is not there, or can't be meant.
+pub fn edit_of(posed: &Posed, items: &[String], how: &Arrange) -> Result<Edit> {
+    let assembly = &posed.workcell.assembly;
+    
+    let asked = items.iter().map(|id| posed.position(id)).collect::<Result<Vec<_>>>()?;
+    let first = *asked.first().ok_or_else(|| FormatError::said("select what is to be arranged first"))?;
+    let topmost = posed.placing.topmost(&asked);
+    let motion = match how {
+        Arrange::Hang { parent, on_link, keep } => {
+            let carrier = posed.carrier(parent.as_deref(), on_link.as_deref())?;
+            let place = |&item: &usize| {
+                let pose = match keep {
+                    KeptPose::World => carrier.inverse() * posed.placing.world(item),
+                    KeptPose::Local => assembly.cell().items()[item].pose,
+                };
+                let pose = PoseDocument::from_pose(&pose);
+                Hanging { item: posed.id(item), parent: parent.clone(), on_link: on_link.clone(), pose }
+            };
+            return Ok(Edit::HangItems { places: topmost.iter().map(place).collect() });
+        }
+        Arrange::Group { name } => {
+            let item = &assembly.cell().items()[topmost[0]];
+            let carrier = posed.placing.carrier(topmost[0]);
+            let place = |&item: &usize| {
+                let pose = PoseDocument::from_pose(&(carrier.inverse() * posed.placing.world(item)));
+                Placement { item: posed.id(item), pose }
+            };
+            return Ok(Edit::GroupItems {
+                name: name.clone(),
+                parent: item.parent.as_ref().map(|p| p.0.clone()),
+                on_link: item.on_link.clone(),
+                places: topmost.iter().map(place).collect(),
+            });
+        }
+        Arrange::Put { at, .. } if topmost.len() > 1 => {
+            let _ = at;
+            return Err(FormatError::said("several items can't stand in one place; shift them instead"));
+        }
+        Arrange::Put { frame, at } => {
+            let world = posed.frame(frame, first)? * pose_of(at)?;
+            world * posed.placing.world(first).inverse()
+        }
+        Arrange::Shift { frame, by, about_mm } => {
+            let (frame, by) = (posed.frame(frame, first)?, pose_of(by)?);
+            let about = match about_mm {
+                Some(mm) => point(mm)?,
+                None => Point::from(posed.placing.world(first).translation.vector),
+            };
+            motion_in(&frame, &about, &by.translation.vector, &by.rotation)
+        }
+        Arrange::Motion { by: [x, y, z, i, j, k, w] } => {
+            let turn = UnitQuaternion::try_new(Quaternion::new(*w, *i, *j, *k), 1e-9);
+            let turn = turn.ok_or_else(|| FormatError::said("the quaternion has no direction"))?;
+            finite(&[*x, *y, *z])?;
+            Pose::from_parts(Translation3::new(*x, *y, *z), turn)
+        }
+        Arrange::PointToPoint { from_mm, to_mm } => {
+            let by = point(to_mm)? - point(from_mm)?;
+            Pose::from_parts(by.into(), UnitQuaternion::identity())
+        }
+        Arrange::FaceToFace { from_mm, from_normal, to_mm, to_normal } => {
+            let (from, to) = (normal(from_normal)?, normal(to_normal)?);
+            face_to_face((&point(from_mm)?, &from), (&point(to_mm)?, &to))
+        }
+        Arrange::AxisToAxis { from, to } => {
+            let (from, to) = (posed.axis(from)?, posed.axis(to)?);
+            axis_to_axis((&from.0, &from.1), (&to.0, &to.1))
+        }
+        Arrange::Drop => {
+            let lowest = topmost.iter().filter_map(|&item| posed.placing.lowest(item)).reduce(f64::min);
+            let lowest = lowest.ok_or_else(|| FormatError::said("nothing of it has a body to stand on"))?;
+            Pose::translation(0.0, 0.0, -lowest)
+        }
+    };
+    let place = |&item: &usize| {
+        let pose = PoseDocument::from_pose(&posed.placing.moved(item, &motion));
+        Placement { item: posed.id(item), pose: tidy(&pose) }
+    };
+    Ok(Edit::PlaceItems { places: topmost.iter().map(place).collect() })
+}

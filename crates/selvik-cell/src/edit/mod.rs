@@ -1,0 +1,173 @@
+//! Changes of a cell that can be undone.
+
+mod delete;
+mod items;
+mod references;
+mod roster;
+mod views;
+
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+
+pub use delete::{Consequences, consequences};
+pub use items::{Hanging, ItemChange, Placement};
+
+use crate::document::{CellDocument, ItemDocument, SavedViewDocument, TourDocument, VisibilitySetDocument, checked_name};
+use selvik_formats::Result;
+
+/// A change of a cell that can be undone.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
+#[serde(tag = "edit", rename_all = "snake_case", deny_unknown_fields)]
+pub enum Edit {
+    /// Gives an item another name.
+    RenameItem {
+        /// Its id.
+        item: String,
+        /// The name.
+        name: String,
+    },
+    /// Places items in the frames that carry them.
+    PlaceItems {
+        /// Which, and where.
+        places: Vec<Placement>,
+    },
+    /// Hangs items on something else.
+    HangItems {
+        /// Which, on what, and where there.
+        places: Vec<Hanging>,
+    },
+    /// Says something else of items.
+    ChangeItems {
+        /// Their ids.
+        items: Vec<String>,
+        /// What.
+        change: ItemChange,
+    },
+    /// Adds items at the end of the roster.
+    AddItems {
+        /// The items.
+        items: Vec<ItemDocument>,
+    },
+    /// Adds copies of items with all that hangs on them, beside them.
+    DuplicateItems {
+        /// Their ids.
+        items: Vec<String>,
+    },
+    /// Puts items into a new group.
+    GroupItems {
+        /// What people call the group.
+        name: String,
+        /// Id of what carries the group; the world frame if absent.
+        #[serde(default)]
+        parent: Option<String>,
+        /// The link of that which it hangs on.
+        #[serde(default)]
+        on_link: Option<String>,
+        /// Which items, and where in the group.
+        places: Vec<Placement>,
+    },
+    /// Takes a group away and leaves its items where they are.
+    Ungroup {
+        /// Id of the group.
+        item: String,
+    },
+    /// Deletes items with all that hangs on them and all that can't do without them.
+    DeleteItems {
+        /// Their ids.
+        items: Vec<String>,
+    },
+    /// Keeps a visibility set; one of the same id is replaced.
+    SaveSet {
+        /// The set.
+        set: VisibilitySetDocument,
+    },
+    /// Deletes a visibility set.
+    DeleteSet {
+        /// Its id.
+        set: String,
+    },
+    /// Keeps a view; one of the same id is replaced.
+    SaveView {
+        /// The view.
+        view: Box<SavedViewDocument>,
+    },
+    /// Gives a view another name.
+    RenameView {
+        /// Its id.
+        view: String,
+        /// The name.
+        name: String,
+    },
+    /// Deletes a view.
+    DeleteView {
+        /// Its id.
+        view: String,
+    },
+    /// Puts a view elsewhere in the list.
+    MoveView {
+        /// Its id.
+        view: String,
+        /// Where it stands afterwards, from 0; past the end is the end.
+        to: usize,
+        /// The heading it is listed under.
+        #[serde(default)]
+        group: Option<String>,
+    },
+    /// Chooses the view the cell opens with, or none.
+    OpenWith {
+        /// Its id.
+        view: Option<String>,
+    },
+    /// Keeps a tour; one of the same id is replaced.
+    SaveTour {
+        /// The tour.
+        tour: Box<TourDocument>,
+    },
+    /// Deletes a tour.
+    DeleteTour {
+        /// Its id.
+        tour: String,
+    },
+    /// Gives the cell another name.
+    RenameCell {
+        /// The name.
+        name: String,
+    },
+}
+
+impl Edit {
+    /// Changes `document`; returns what was done, for the undo menu.
+    ///
+    /// # Errors
+    /// [`FormatError`] when what is to be changed is not there, is locked, or the name is empty.
+    pub fn apply(&self, document: &mut CellDocument) -> Result<String> {
+        match self {
+            Self::RenameItem { item, name } => items::rename(document, item, name),
+            Self::PlaceItems { places } => items::place(document, places),
+            Self::HangItems { places } => items::hang(document, places),
+            Self::ChangeItems { items, change } => items::change(document, items, change),
+            Self::AddItems { items } => items::add(document, items),
+            Self::DuplicateItems { items } => items::duplicate(document, items),
+            Self::GroupItems { name, parent, on_link, places } => {
+                items::group(document, name, (parent.clone(), on_link.clone()), places)
+            }
+            Self::Ungroup { item } => items::ungroup(document, item),
+            Self::DeleteItems { items } => delete::delete(document, items),
+            Self::SaveSet { set } => views::save_set(document, set),
+            Self::DeleteSet { set } => views::delete_set(document, set),
+            Self::SaveView { view } => views::save(document, view),
+            Self::RenameView { view, name } => views::rename(document, view, name),
+            Self::DeleteView { view } => views::delete(document, view),
+            Self::MoveView { view, to, group } => views::shift(document, view, *to, group.as_deref()),
+            Self::OpenWith { view } => Ok(views::open_with(document, view.as_ref())),
+            Self::SaveTour { tour } => views::save_tour(document, tour),
+            Self::DeleteTour { tour } => views::delete_tour(document, tour),
+            Self::RenameCell { name } => {
+                document.name = checked_name(name)?;
+                Ok(format!("rename the cell to {}", document.name))
+            }
+        }
+    }
+}
+

@@ -1,0 +1,17 @@
+//! The cell: its document, its edits, what a hand asks for, joining it into core types, and the reports of what is found.
+//!
+//! The server and the command line stand on this, so that neither writes an answer twice. Nothing here touches a
+//! database or the network.
+
+pub mod arranging;
+pub mod bring;
+pub mod document;
+pub mod edit;
+pub mod entries;
+pub mod findings;
+pub mod fingerprint;
+pub mod questions;
+pub mod report;
+mod workcell;
+
+pub use workcell::Workcell;
