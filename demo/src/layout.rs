@@ -1,14 +1,18 @@
 //! Where everything stands, the rules and the saved views.
 
+use RoleDocument::{Fixture, Frame, Group, Part, Robot, Structure, Tool};
 use indexmap::IndexMap;
-use selvik_cell::document::{BodyDocument, CellDocument, ColoursDocument, FORMAT, FrameKind, ItemDocument, MayTouchDocument, MechanismDocument, MechanismSource, PoseDocument, ProjectionKind, ReachRuleDocument, RoleDocument, RuleDocument, RunPlanDocument, SavedViewDocument, ShapeDocument, StyleDocument, TourDocument, TourStopDocument, ViewpointDocument};
+use selvik_cell::document::{
+    BodyDocument, CellDocument, ColoursDocument, FORMAT, FrameKind, ItemDocument, MayTouchDocument,
+    MechanismDocument, MechanismSource, PoseDocument, ProjectionKind, ReachRuleDocument, RoleDocument,
+    RuleDocument, RunPlanDocument, SavedViewDocument, ShapeDocument, StyleDocument, TourDocument,
+    TourStopDocument, ViewpointDocument,
+};
 use selvik_formats::LinkGeometry;
 use selvik_formats::mesh::{LengthUnit, UpAxis};
 
 use crate::equipment::{NOZZLE_REACH, NOZZLE_TILT, TABLE, TRACK};
 use crate::kit::pose;
-
-use RoleDocument::{Fixture, Frame, Group, Part, Robot, Structure, Tool};
 
 struct Roster(Vec<ItemDocument>);
 

@@ -12,9 +12,8 @@ mod plant;
 mod programs;
 mod stress;
 
-pub use stress::{DURATION as STRESS_DURATION, STANDING as STRESS_STANDING, stress_package};
-
 use selvik_formats::PackageFiles;
+pub use stress::{DURATION as STRESS_DURATION, STANDING as STRESS_STANDING, stress_package};
 
 /// The whole package.
 ///

@@ -6,7 +6,8 @@ use std::process::ExitCode;
 fn main() -> ExitCode {
     let mut words: Vec<String> = std::env::args().skip(1).collect();
     let stress = words.iter().position(|w| w == "--stress").map(|at| words.remove(at)).is_some();
-    let [folder] = words.as_slice() else {
+    let folder = words.as_slice().first().filter(|folder| words.len() == 1 && !folder.starts_with('-'));
+    let Some(folder) = folder else {
         eprintln!("usage: selvik-demo [--stress] FOLDER");
         return ExitCode::from(2);
     };

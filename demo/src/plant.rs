@@ -2,6 +2,8 @@
 
 use std::sync::Arc;
 
+use selvik_cell::Workcell;
+use selvik_cell::document::CellDocument;
 use selvik_core::cell::ItemId;
 use selvik_core::clearance::{Limit, distance};
 use selvik_core::mesh::Surface;
@@ -9,8 +11,6 @@ use selvik_core::program::Path;
 use selvik_core::reach::LongestReach;
 use selvik_core::robot::NodeId;
 use selvik_core::spatial::{Pose, Vector};
-use selvik_cell::Workcell;
-use selvik_cell::document::CellDocument;
 use selvik_formats::PackageFiles;
 
 /// The nozzle bracket passes a clamp at this distance, m, where 10 mm are required.

@@ -1,7 +1,9 @@
 //! What the robots run.
 
 use indexmap::IndexMap;
-use selvik_cell::document::{CellDocument, LaneDocument, MoveDocument, ProgramDocument, RunPlanDocument, TargetDocument};
+use selvik_cell::document::{
+    CellDocument, LaneDocument, MoveDocument, ProgramDocument, RunPlanDocument, TargetDocument,
+};
 use selvik_formats::PackageFiles;
 use selvik_formats::targets_csv::{TargetRow, write_targets};
 

@@ -4,9 +4,13 @@
 use std::f64::consts::TAU;
 
 use selvik_cell::Workcell;
-use selvik_cell::document::{BodyDocument, CellDocument, FORMAT, ItemDocument, LaneDocument, MechanismDocument, MechanismSource, MoveDocument, PoseDocument, ProgramDocument, RoleDocument, RuleDocument, RunPlanDocument, ShapeDocument, write_document};
-use selvik_formats::{LinkGeometry, PackageFiles};
+use selvik_cell::document::{
+    BodyDocument, CellDocument, FORMAT, ItemDocument, LaneDocument, MechanismDocument, MechanismSource,
+    MoveDocument, PoseDocument, ProgramDocument, RoleDocument, RuleDocument, RunPlanDocument, ShapeDocument,
+    write_document,
+};
 use selvik_formats::mesh::{LengthUnit, UpAxis};
+use selvik_formats::{LinkGeometry, PackageFiles};
 
 use crate::kit::{pose, stl, turned};
 

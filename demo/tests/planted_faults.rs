@@ -2,10 +2,10 @@
 
 use std::sync::LazyLock;
 
-use selvik_core::clearance::{Progress, Sweep, SweepOptions, sweep};
-use selvik_core::program::Path;
 use selvik_cell::Workcell;
 use selvik_cell::report::{PairReport, SweepReport, Verdict, reach_report, sweep_report};
+use selvik_core::clearance::{Progress, Sweep, SweepOptions, sweep};
+use selvik_core::program::Path;
 
 static DEMO: LazyLock<(Workcell, Path, Sweep)> = LazyLock::new(|| {
     let workcell = Workcell::read(&selvik_demo::demo_package()).expect("the demo is readable");

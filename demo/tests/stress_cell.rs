@@ -1,7 +1,7 @@
 //! The stress cell is as large as it says.
 
-use selvik_demo::{STRESS_DURATION, STRESS_STANDING, stress_package};
 use selvik_cell::Workcell;
+use selvik_demo::{STRESS_DURATION, STRESS_STANDING, stress_package};
 
 #[test]
 fn the_stress_cell_has_the_size_the_bars_speak_of() {

@@ -7,17 +7,19 @@ use schemars::JsonSchema;
 use selvik_core::mesh::{Surface, TriangleMesh};
 use selvik_core::robot::Mechanism;
 use selvik_core::spatial::Aabb;
+use selvik_formats::mesh::{
+    LengthUnit, Mended, MeshConvention, UpAxis, ending, is_mesh, obj_colour, read_mesh,
+};
+use selvik_formats::{
+    FormatError, LinkGeometry, PackageFiles, Result, links_with_both, meshes_of, read_srdf, read_urdf,
+};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
-use selvik_formats::mesh::{Mended, MeshConvention, ending, is_mesh, obj_colour, read_mesh};
-use crate::document::{BodyDocument, CELL_FILE, ItemDocument, MechanismDocument, MechanismSource, PoseDocument, RoleDocument, ShapeDocument};
-use crate::document::next_free;
-use selvik_formats::{LinkGeometry, PackageFiles};
-use selvik_formats::mesh::{LengthUnit, UpAxis};
-use selvik_formats::read_srdf;
-use selvik_formats::{links_with_both, meshes_of, read_urdf};
-use selvik_formats::{FormatError, Result};
+use crate::document::{
+    BodyDocument, CELL_FILE, ItemDocument, MechanismDocument, MechanismSource, PoseDocument, RoleDocument,
+    ShapeDocument, next_free,
+};
 
 /// Files that are brought lie below this folder of a package.
 pub const BROUGHT: &str = "brought";

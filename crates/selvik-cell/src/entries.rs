@@ -1,9 +1,9 @@
 //! A cell document in the parts that are edited, and stored, by themselves.
 
+use selvik_formats::{FormatError, Result};
 use serde_json::Value;
 
 use crate::document::CellDocument;
-use selvik_formats::{FormatError, Result};
 
 /// A part of a cell document that is edited as a whole.
 #[derive(Debug, Clone, PartialEq)]

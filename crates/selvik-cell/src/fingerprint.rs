@@ -1,7 +1,7 @@
 //! What tells two states of a cell apart as far as findings go.
 
 use blake3::Hasher;
-use selvik_formats::PackageFiles;
+use selvik_formats::{FormatError, PackageFiles, Result};
 
 use crate::document::{CELL_FILE, CellDocument};
 
@@ -37,14 +37,16 @@ pub fn names_hash(document: &CellDocument) -> String {
 }
 
 /// Changes with the contents of the files that `cell.json` may name, not with itself.
-#[must_use]
-pub fn files_hash(files: &PackageFiles) -> String {
+///
+/// # Errors
+/// [`FormatError`] when the disk does not give the content of a file.
+pub fn files_hash(files: &PackageFiles) -> Result<String> {
     let mut hash = Hasher::new();
     for (name, content) in files.iter().filter(|(name, _)| *name != CELL_FILE) {
         hash.update(name.as_bytes());
-        hash.update(blake3::hash(content).as_bytes());
+        hash.update(content.hash().map_err(|e| FormatError::file(name, e))?.as_bytes());
     }
-    hash.finalize().to_string()
+    Ok(hash.finalize().to_string())
 }
 
 /// Whether two documents are alike but for their views, and what people remember of items.

@@ -5,16 +5,14 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 
 use rstest::rstest;
+use selvik_cell::Workcell;
+use selvik_cell::bring::{Choice, Found, FoundKind, items_of, look_through, without_unused};
+use selvik_cell::document::{CellDocument, RoleDocument};
 use selvik_core::clearance::{LeftOutReason, Named, Requirement, Rule};
 use selvik_core::mesh::{TriangleMesh, box_mesh, mass_of};
 use selvik_core::spatial::pose_from_rpy;
-use selvik_cell::bring::{Choice, Found, FoundKind, items_of, look_through, without_unused};
-use selvik_formats::mesh::write_stl;
-use selvik_cell::document::{CellDocument, RoleDocument};
-use selvik_formats::{LinkGeometry, PackageFiles};
-use selvik_formats::mesh::{LengthUnit, UpAxis};
-use selvik_cell::Workcell;
-use selvik_formats::Stop;
+use selvik_formats::mesh::{LengthUnit, UpAxis, write_stl};
+use selvik_formats::{LinkGeometry, PackageFiles, Stop};
 
 /// Three links in a row whose outer two may touch, says the SRDF.
 const ARM: &str = r#"<robot name="arm">

@@ -2,12 +2,12 @@
 
 use proptest::prelude::*;
 use rstest::rstest;
-use selvik_core::cell::ItemId;
-use selvik_core::robot::Placing;
 use selvik_cell::Workcell;
 use selvik_cell::document::{CellDocument, PoseDocument, RoleDocument, document_from_slice, write_document};
 use selvik_cell::edit::{Edit, Hanging, ItemChange, Placement, consequences};
 use selvik_cell::entries::{from_entries, to_entries};
+use selvik_core::cell::ItemId;
+use selvik_core::robot::Placing;
 use selvik_formats::PackageFiles;
 
 /// A table that carries a fixture with two clamps, and a robot with a program.

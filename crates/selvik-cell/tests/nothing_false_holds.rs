@@ -1,15 +1,14 @@
 //! Small cells in each of which something is wrong, or not known: none of them may be said to hold.
 
 use rstest::rstest;
+use selvik_cell::Workcell;
+use selvik_cell::document::document_from_slice;
+use selvik_cell::report::{PairReport, SweepReport, Verdict, caveats, reach_report, sweep_report};
 use selvik_core::clearance::{Progress, SweepOptions, sweep};
 use selvik_core::mesh::{TriangleMesh, box_mesh, sphere_mesh};
 use selvik_core::spatial::{Point, pose_from_rpy};
-use selvik_cell::Workcell;
-use selvik_formats::mesh::write_stl;
-use selvik_cell::document::document_from_slice;
 use selvik_formats::PackageFiles;
-use selvik_formats::mesh::LengthUnit;
-use selvik_cell::report::{PairReport, SweepReport, Verdict, caveats, reach_report, sweep_report};
+use selvik_formats::mesh::{LengthUnit, write_stl};
 use serde_json::{Value, json};
 
 /// What `selvik check` comes to.

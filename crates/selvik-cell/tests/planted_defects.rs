@@ -1,15 +1,14 @@
 //! Random cells, each with one defect planted in it, are never said to hold. `SELVIK_CELLS=2000` tries so many.
 
 use proptest::prelude::*;
+use selvik_cell::Workcell;
+use selvik_cell::document::document_from_slice;
+use selvik_cell::report::{Verdict, reach_report, sweep_report};
 use selvik_core::clearance::{Progress, SweepOptions, sweep};
 use selvik_core::mesh::{TriangleMesh, box_mesh, sphere_mesh};
 use selvik_core::spatial::{Point, Vector, pose_from_rpy};
-use selvik_cell::Workcell;
-use selvik_formats::mesh::write_stl;
-use selvik_cell::document::document_from_slice;
 use selvik_formats::PackageFiles;
-use selvik_formats::mesh::LengthUnit;
-use selvik_cell::report::{Verdict, reach_report, sweep_report};
+use selvik_formats::mesh::{LengthUnit, write_stl};
 use serde_json::{Value, json};
 
 #[derive(Debug, Clone, Copy)]

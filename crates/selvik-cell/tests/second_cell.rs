@@ -2,13 +2,12 @@
 //! targets. Nothing is tied to the demo.
 
 use proptest::prelude::*;
-use selvik_core::clearance::{Progress, SweepOptions, sweep};
+use selvik_cell::Workcell;
 use selvik_cell::document::{CELL_FILE, read_document, write_document};
 use selvik_cell::entries::{from_entries, to_entries};
-use selvik_formats::PackageFiles;
 use selvik_cell::report::{Verdict, reach_report, sweep_report};
-use selvik_cell::Workcell;
-use selvik_formats::FormatError;
+use selvik_core::clearance::{Progress, SweepOptions, sweep};
+use selvik_formats::{FormatError, PackageFiles};
 use serde_json::{Value, json};
 
 /// A planar arm of two links of 500 mm and 400 mm (Siciliano et al., ch. 2.9.1) over a table, beside
@@ -76,7 +75,7 @@ fn what_is_read_is_written_and_read_again_the_same() {
     let mut files = PackageFiles::default();
     files.insert(CELL_FILE, write_document(&first)).expect("a plain name");
     assert_eq!(read_document(&files).expect("readable"), first);
-    let zipped = PackageFiles::from_zip(&files.to_zip()).expect("a zip");
+    let zipped = PackageFiles::from_zip(&files.to_zip().expect("a zip")).expect("a zip");
     assert_eq!(zipped, files);
     assert_eq!(from_entries(to_entries(&first)).expect("a document"), first);
 }

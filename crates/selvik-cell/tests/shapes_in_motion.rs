@@ -2,12 +2,12 @@
 //! alone: wherever a point lies in both bodies, the sweep must have found them touching, at that time.
 
 use proptest::prelude::*;
-use selvik_core::clearance::{Progress, SweepOptions, sweep};
-use selvik_core::spatial::{Point, Pose, pose_from_rpy};
 use selvik_cell::Workcell;
 use selvik_cell::document::document_from_slice;
-use selvik_formats::PackageFiles;
 use selvik_cell::report::{Verdict, sweep_report};
+use selvik_core::clearance::{Progress, SweepOptions, sweep};
+use selvik_core::spatial::{Point, Pose, pose_from_rpy};
+use selvik_formats::PackageFiles;
 use serde_json::{Value, json};
 
 const SLIDE: &str = r#"<robot name="slide"><link name="rail"/><link name="carriage"/>

@@ -1,8 +1,9 @@
+use std::borrow::Cow;
 use std::collections::BTreeMap;
-use std::io::{Cursor, Read, Write};
+use std::io::{Cursor, Read, Seek, Write};
 use std::path::{Component, Path};
-use std::sync::Arc;
 
+use crate::spool::{Content, Spool};
 use crate::{FormatError, Result, Stop};
 
 /// A package holds no more files than this.
@@ -13,8 +14,7 @@ pub const MAX_TOTAL_BYTES: u64 = 1 << 30;
 /// The files of a package by their path with `/`.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct PackageFiles {
-    // Shared, so that copying a package copies no contents.
-    files: BTreeMap<String, Arc<Vec<u8>>>,
+    files: BTreeMap<String, Content>,
     stop: Stop,
 }
 
@@ -67,18 +67,33 @@ impl PackageFiles {
     /// [`FormatError`] for a broken archive, a path that leads out of it, or one that unpacks to too
     /// much.
     pub fn from_zip(bytes: &[u8]) -> Result<Self> {
-        Self::from_zip_within(bytes, MAX_TOTAL_BYTES)
+        let held = |entry: &mut dyn Read, most: u64| {
+            let mut content = Vec::new();
+            entry.take(most.saturating_add(1)).read_to_end(&mut content)?;
+            Ok(Some(content).filter(|c| c.len() as u64 <= most).map(Content::from))
+        };
+        Self::unpacked(Cursor::new(bytes), MAX_TOTAL_BYTES, held)
     }
 
-    /// Reads a zip that unpacks to no more than `most` bytes.
+    /// Reads a zip that unpacks to no more than `most` bytes; its files go into `spool`.
     ///
     /// # Errors
     /// As [`Self::from_zip`].
-    pub fn from_zip_within(bytes: &[u8], most: u64) -> Result<Self> {
+    pub fn from_zip_into(zip: impl Read + Seek, spool: &mut Spool, most: u64) -> Result<Self> {
+        let spooled = |entry: &mut dyn Read, most: u64| Ok(spool.put(entry, most)?.map(Content::from));
+        Self::unpacked(zip, most, spooled)
+    }
+
+    /// Reads a zip; `take` reads the content of a file, or nothing if it is larger than is said.
+    fn unpacked(
+        zip: impl Read + Seek,
+        most: u64,
+        mut take: impl FnMut(&mut dyn Read, u64) -> std::io::Result<Option<Content>>,
+    ) -> Result<Self> {
         let fail = |e: zip::result::ZipError| {
             FormatError::file("the zip", format!("can't be opened ({e}); bring a zip of a cell package"))
         };
-        let mut archive = zip::ZipArchive::new(Cursor::new(bytes)).map_err(fail)?;
+        let mut archive = zip::ZipArchive::new(zip).map_err(fail)?;
         let mut files = Self::default();
         let mut left = most;
         if archive.len() > MAX_FILES {
@@ -94,33 +109,31 @@ impl PackageFiles {
                 return Err(FormatError::file(name, "is a link; put the file itself into the zip"));
             }
             // The size in the header may lie: read no more than is allowed and see.
-            let mut content = Vec::new();
-            entry
-                .by_ref()
-                .take(left + 1)
-                .read_to_end(&mut content)
-                .map_err(|e| FormatError::file(&name, e))?;
-            within_size(&name, most - left + content.len() as u64, most)?;
-            left -= content.len() as u64;
-            files.insert(&name, content)?;
+            let content = take(&mut entry, left).map_err(|e| FormatError::file(&name, e))?;
+            let content = content.ok_or_else(|| too_large(&name, most))?;
+            left -= content.len();
+            files.put(&name, content)?;
         }
         Ok(files.without_outer_folder())
     }
 
     /// The files as a zip, in order of their paths.
     ///
+    /// # Errors
+    /// [`FormatError`] when the disk does not give the content of a file.
+    ///
     /// # Panics
     /// Never: writing to memory does not fail.
-    #[must_use]
-    pub fn to_zip(&self) -> Vec<u8> {
+    pub fn to_zip(&self) -> Result<Vec<u8>> {
         let mut writer = zip::ZipWriter::new(Cursor::new(Vec::new()));
         let options =
             zip::write::SimpleFileOptions::default().compression_method(zip::CompressionMethod::Deflated);
         for (name, content) in &self.files {
             writer.start_file(name, options).expect("to memory");
-            writer.write_all(content).expect("to memory");
+            let content = content.read().map_err(|e| FormatError::file(name, e))?;
+            writer.write_all(&content).expect("to memory");
         }
-        writer.finish().expect("to memory").into_inner()
+        Ok(writer.finish().expect("to memory").into_inner())
     }
 
     /// Writes the files below `folder`.
@@ -132,7 +145,7 @@ impl PackageFiles {
             let path = folder.join(name);
             let write = || {
                 std::fs::create_dir_all(path.parent().unwrap_or(folder))?;
-                std::fs::write(&path, content.as_slice())
+                std::fs::write(&path, content.read()?)
             };
             write().map_err(|e: std::io::Error| FormatError::file(name, e))?;
         }
@@ -144,6 +157,14 @@ impl PackageFiles {
     /// # Errors
     /// [`FormatError`] for a path that leads out of the package, or too many files.
     pub fn insert(&mut self, name: &str, content: Vec<u8>) -> Result<()> {
+        self.put(name, content.into())
+    }
+
+    /// Adds or replaces a file whose content is held or spooled.
+    ///
+    /// # Errors
+    /// As [`Self::insert`].
+    pub fn put(&mut self, name: &str, content: Content) -> Result<()> {
         let plain = !name.is_empty()
             && !name.contains(['\\', '\0'])
             && Path::new(name).components().all(|c| matches!(c, Component::Normal(_)));
@@ -154,13 +175,13 @@ impl PackageFiles {
         if self.files.len() >= MAX_FILES {
             return Err(too_many());
         }
-        self.files.insert(name.to_owned(), Arc::new(content));
+        self.files.insert(name.to_owned(), content);
         Ok(())
     }
 
     /// Adds or replaces the files of another package.
     pub fn extend(&mut self, other: &Self) {
-        self.files.extend(other.files.iter().map(|(name, content)| (name.clone(), Arc::clone(content))));
+        self.files.extend(other.files.iter().map(|(name, content)| (name.clone(), content.clone())));
     }
 
     /// Whether there are no files.
@@ -172,18 +193,19 @@ impl PackageFiles {
     /// The files for which `keep` says so, under the names it gives them; nothing stops their reading.
     #[must_use]
     pub fn renamed(&self, keep: impl Fn(&str) -> Option<String>) -> Self {
-        let kept = self.files.iter().filter_map(|(name, content)| Some((keep(name)?, Arc::clone(content))));
+        let kept = self.files.iter().filter_map(|(name, content)| Some((keep(name)?, content.clone())));
         Self { files: kept.collect(), stop: Stop::never() }
     }
 
     /// The content of `name`, which `wanted_by` needs.
     ///
     /// # Errors
-    /// [`FormatError`] when it is not in the package.
-    pub fn get(&self, name: &str, wanted_by: &str) -> Result<&[u8]> {
-        self.files.get(name).map(|content| content.as_slice()).ok_or_else(|| {
+    /// [`FormatError`] when it is not in the package, or the disk does not give it.
+    pub fn get(&self, name: &str, wanted_by: &str) -> Result<Cow<'_, [u8]>> {
+        let content = self.files.get(name).ok_or_else(|| {
             FormatError::file(name, format!("is not in the package, but {wanted_by} needs it"))
-        })
+        })?;
+        content.read().map_err(|e| FormatError::file(name, e))
     }
 
     /// Whether there is a file of that name.
@@ -193,8 +215,20 @@ impl PackageFiles {
     }
 
     /// All files in order of their paths.
-    pub fn iter(&self) -> impl Iterator<Item = (&str, &[u8])> {
-        self.files.iter().map(|(name, content)| (name.as_str(), content.as_slice()))
+    pub fn iter(&self) -> impl Iterator<Item = (&str, &Content)> {
+        self.files.iter().map(|(name, content)| (name.as_str(), content))
+    }
+
+    /// What all files hold together, bytes.
+    #[must_use]
+    pub fn total(&self) -> u64 {
+        self.files.values().map(Content::len).sum()
+    }
+
+    /// What they take of memory, bytes.
+    #[must_use]
+    pub fn held(&self) -> u64 {
+        self.files.values().map(Content::held).sum()
     }
 
     /// The files without the single folder round everything, if there is one.
@@ -216,11 +250,11 @@ impl PackageFiles {
 }
 
 fn within_size(name: &str, total: u64, most: u64) -> Result<()> {
-    if total > most {
-        let message = format!("the package unpacks to more than {} MiB", most >> 20);
-        return Err(FormatError::file(name, message));
-    }
-    Ok(())
+    if total > most { Err(too_large(name, most)) } else { Ok(()) }
+}
+
+fn too_large(name: &str, most: u64) -> FormatError {
+    FormatError::file(name, format!("the package unpacks to more than {} MiB", most >> 20))
 }
 
 fn too_many() -> FormatError {

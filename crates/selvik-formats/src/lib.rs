@@ -7,6 +7,7 @@ mod error;
 mod files;
 mod link_geometry;
 pub mod mesh;
+pub mod spool;
 mod srdf;
 mod stop;
 pub mod targets_csv;

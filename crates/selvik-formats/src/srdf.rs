@@ -2,9 +2,8 @@
 
 use roxmltree::Node;
 
-use crate::PackageFiles;
 use crate::xml::parsed;
-use crate::{FormatError, Result};
+use crate::{FormatError, PackageFiles, Result};
 
 /// What an SRDF file says of a robot, by the names its URDF gives.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
@@ -33,7 +32,8 @@ pub struct JointGroup {
 /// # Errors
 /// [`FormatError`] with the line.
 pub fn read_srdf(files: &PackageFiles, name: &str, wanted_by: &str) -> Result<Srdf> {
-    let document = parsed(name, files.get(name, wanted_by)?)?;
+    let bytes = files.get(name, wanted_by)?;
+    let document = parsed(name, &bytes)?;
     let root = document.root_element();
     let attribute = |node: &Node, key: &str| -> Result<String> {
         let row = document.text_pos_at(node.range().start).row;

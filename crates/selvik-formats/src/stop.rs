@@ -89,11 +89,11 @@ impl Seek for Watched<'_> {
 
 #[cfg(test)]
 mod tests {
-    use super::*;
-    use crate::mesh::{MeshConvention, read_mesh, read_obj, read_ply, read_stl, write_stl};
-    use crate::PackageFiles;
-    use crate::mesh::LengthUnit;
     use selvik_core::mesh::sphere_mesh;
+
+    use super::*;
+    use crate::PackageFiles;
+    use crate::mesh::{LengthUnit, MeshConvention, read_mesh, read_obj, read_ply, read_stl, write_stl};
 
     /// Asked for before it begins, so that no reader gets to its end.
     #[test]

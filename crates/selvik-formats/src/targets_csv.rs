@@ -28,8 +28,7 @@ pub struct TargetRow {
 }
 
 /// The columns, in the order in which they are written.
-const COLUMNS: [&str; 8] =
-    ["id", "frame", "x_mm", "y_mm", "z_mm", "roll_deg", "pitch_deg", "yaw_deg"];
+const COLUMNS: [&str; 8] = ["id", "frame", "x_mm", "y_mm", "z_mm", "roll_deg", "pitch_deg", "yaw_deg"];
 
 /// Reads targets from CSV with a header line.
 ///
@@ -40,7 +39,8 @@ pub fn read_targets(file: &str, bytes: &[u8]) -> Result<Vec<TargetRow>> {
     let header = reader.headers().map_err(|e| said(file, 1, &StringRecord::new(), &e))?.clone();
     for column in COLUMNS {
         if !header.iter().any(|name| name == column) {
-            let message = format!("the header has no column \"{column}\"; it must name {}", COLUMNS.join(", "));
+            let message =
+                format!("the header has no column \"{column}\"; it must name {}", COLUMNS.join(", "));
             return Err(FormatError::at(file, "line 1", message));
         }
     }

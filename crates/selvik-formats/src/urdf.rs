@@ -9,11 +9,9 @@ use selvik_core::mesh::{Shape, Surface, TriangleMesh};
 use selvik_core::robot::{Follows, Joint, JointKind, JointLimits, Link, Mechanism, Mimic, Span};
 use selvik_core::spatial::{Pose, Vector, pose_from_rpy};
 
-use crate::mesh::{MeshConvention, read_mesh};
-use crate::{LinkGeometry, PackageFiles};
-use crate::mesh::{LengthUnit, UpAxis};
+use crate::mesh::{LengthUnit, MeshConvention, UpAxis, read_mesh};
 use crate::xml::parsed;
-use crate::{FormatError, Result};
+use crate::{FormatError, LinkGeometry, PackageFiles, Result};
 
 /// Reads the URDF file `name` of a package with the meshes it names.
 ///
@@ -29,7 +27,8 @@ pub fn read_urdf(
     geometry: LinkGeometry,
     wanted_by: &str,
 ) -> Result<Mechanism> {
-    let document = parsed(name, files.get(name, wanted_by)?)?;
+    let bytes = files.get(name, wanted_by)?;
+    let document = parsed(name, &bytes)?;
     Reader { files, name, geometry, document: &document }.read()
 }
 
@@ -293,7 +292,8 @@ fn resolve(files: &PackageFiles, urdf: &str, filename: &str) -> Option<String> {
 /// # Errors
 /// [`FormatError`] when the URDF can't be read as XML.
 pub fn meshes_of(files: &PackageFiles, name: &str) -> Result<Vec<(String, Option<String>)>> {
-    let document = parsed(name, files.get(name, "the import")?)?;
+    let bytes = files.get(name, "the import")?;
+    let document = parsed(name, &bytes)?;
     let mut meshes: Vec<(String, Option<String>)> = Vec::new();
     let named = document.descendants().filter(|n| n.has_tag_name("mesh"));
     for filename in named.filter_map(|m| m.attribute("filename")) {
@@ -309,7 +309,8 @@ pub fn meshes_of(files: &PackageFiles, name: &str) -> Result<Vec<(String, Option
 /// # Errors
 /// [`FormatError`] when the URDF can't be read as XML.
 pub fn links_with_both(files: &PackageFiles, name: &str) -> Result<usize> {
-    let document = parsed(name, files.get(name, "the import")?)?;
+    let bytes = files.get(name, "the import")?;
+    let document = parsed(name, &bytes)?;
     let links = document.descendants().filter(|n| n.has_tag_name("link"));
     let both = |link: &Node| ["visual", "collision"].iter().all(|kind| child(link, kind).is_some());
     Ok(links.filter(both).count())
@@ -355,8 +356,9 @@ fn scaled(mesh: &TriangleMesh, scale: [f64; 3]) -> Option<TriangleMesh> {
 
 #[cfg(test)]
 mod tests {
-    use super::*;
     use proptest::prelude::*;
+
+    use super::*;
 
     const ARM: &str = r#"<robot name="arm">
   <link name="base"><visual><geometry><box size="0.2 0.2 0.1"/></geometry></visual></link>

@@ -5,9 +5,8 @@ use quick_xml::events::{BytesDecl, Event};
 use selvik_core::robot::{Joint, JointKind, Link, Mechanism, Mimic};
 use selvik_core::spatial::rpy_of;
 
-use crate::mesh::write_stl;
 use crate::PackageFiles;
-use crate::mesh::LengthUnit;
+use crate::mesh::{LengthUnit, write_stl};
 
 type Xml = Writer<Vec<u8>>;
 
@@ -111,13 +110,13 @@ fn plain(name: &str) -> String {
 mod tests {
     use std::sync::Arc;
 
-    use super::*;
-    use crate::LinkGeometry;
-    use crate::read_urdf;
     use nalgebra::Unit;
     use selvik_core::mesh::{Surface, box_mesh};
     use selvik_core::robot::{JointLimits, Span, Stated};
     use selvik_core::spatial::{Vector, pose_from_rpy};
+
+    use super::*;
+    use crate::{LinkGeometry, read_urdf};
 
     #[test]
     fn a_mechanism_reads_back_as_it_was_written() {

@@ -11,10 +11,8 @@ use selvik_core::mesh::{Containment, Shape, Surface, TriangleMesh, mass_of};
 use selvik_core::robot::{Assembly, jacobian};
 use selvik_core::section::cut;
 use selvik_core::spatial::{Plane, Point, Pose, Vector, rotation_angle};
-use selvik_formats::mesh::{Mended, MeshConvention, MeshRead, read_mesh};
-use selvik_formats::{LinkGeometry, PackageFiles};
-use selvik_formats::mesh::{LengthUnit, UpAxis};
-use selvik_formats::read_urdf;
+use selvik_formats::mesh::{LengthUnit, Mended, MeshConvention, MeshRead, UpAxis, read_mesh};
+use selvik_formats::{LinkGeometry, PackageFiles, read_urdf};
 use serde_json::Value;
 
 fn golden(text: &str) -> Value {

@@ -1,4 +1,5 @@
 use axum::Json;
+use axum::extract::multipart::MultipartError;
 use axum::http::{HeaderValue, StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use selvik_formats::FormatError;
@@ -7,7 +8,7 @@ use serde::Serialize;
 use utoipa::ToSchema;
 
 /// A problem document (RFC 9457).
-#[derive(Debug, Serialize, ToSchema)]
+#[derive(Debug, Clone, Serialize, ToSchema)]
 pub struct Problem {
     /// The status in words.
     pub title: String,
@@ -36,7 +37,7 @@ impl Problem {
     }
 
     /// Something that failed and should not have.
-    fn failed(status: StatusCode, detail: &str, cause: impl std::fmt::Display) -> Self {
+    pub fn failed(status: StatusCode, detail: &str, cause: impl std::fmt::Display) -> Self {
         Self { cause: Some(cause.to_string()), ..Self::new(status, detail) }
     }
 
@@ -54,9 +55,9 @@ impl Problem {
 impl From<StoreError> for Problem {
     fn from(error: StoreError) -> Self {
         let status = match &error {
-            StoreError::Database(cause) => {
+            StoreError::Outdated | StoreError::Database(_) => {
                 let detail = "the database does not answer as it should; try again in a moment";
-                return Self::failed(StatusCode::SERVICE_UNAVAILABLE, detail, cause);
+                return Self::failed(StatusCode::SERVICE_UNAVAILABLE, detail, error);
             }
             StoreError::NoCell => StatusCode::NOT_FOUND,
             StoreError::Conflict { .. } | StoreError::Moved | StoreError::OtherStep { .. } => {
@@ -71,6 +72,12 @@ impl From<StoreError> for Problem {
 impl From<FormatError> for Problem {
     fn from(error: FormatError) -> Self {
         Self::refused(error)
+    }
+}
+
+impl From<MultipartError> for Problem {
+    fn from(error: MultipartError) -> Self {
+        Self::new(error.status(), error.body_text())
     }
 }
 

@@ -5,15 +5,16 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex};
 use std::time::{Duration, Instant};
 
-use selvik_cell::bring::{Found, is_package, look_through};
-use selvik_formats::PackageFiles;
 use selvik_cell::Workcell;
-use selvik_formats::{FormatError, Stop};
+use selvik_cell::bring::{Found, is_package, look_through};
+use selvik_formats::{FormatError, PackageFiles, Stop};
 use serde::Serialize;
+use tokio::sync::{OwnedSemaphorePermit, Semaphore};
 use utoipa::ToSchema;
 use uuid::Uuid;
 
 use crate::App;
+use crate::limits::UPLOADS;
 
 /// What was brought and not stored is forgotten after this.
 const KEPT: Duration = Duration::from_secs(30 * 60);
@@ -21,8 +22,17 @@ const KEPT: Duration = Duration::from_secs(30 * 60);
 const MOST: usize = 4;
 
 /// The imports under way.
-#[derive(Clone, Default)]
-pub struct Imports(Arc<Mutex<HashMap<Uuid, Arc<Staged>>>>);
+#[derive(Clone)]
+pub struct Imports {
+    staged: Arc<Mutex<HashMap<Uuid, Arc<Staged>>>>,
+    uploads: Arc<Semaphore>,
+}
+
+impl Default for Imports {
+    fn default() -> Self {
+        Self { staged: Arc::default(), uploads: Arc::new(Semaphore::new(UPLOADS)) }
+    }
+}
 
 /// Files that are not stored yet.
 pub struct Staged {
@@ -98,7 +108,7 @@ impl Staged {
     fn look(&self) -> Result<ImportState, FormatError> {
         if is_package(&self.files) {
             let document = Workcell::read(&self.files)?.document;
-            let bytes = self.files.iter().map(|(_, content)| content.len()).sum();
+            let bytes = self.files.total() as usize;
             let (items, files) = (document.items.len(), self.files.iter().count());
             return Ok(ImportState::Package { name: document.name, items, files, bytes });
         }
@@ -117,9 +127,19 @@ fn is_read(name: &str) -> bool {
 }
 
 impl Imports {
+    /// Waits until an upload may come in; others wait as long as what is answered is held.
+    pub async fn turn(&self) -> OwnedSemaphorePermit {
+        Arc::clone(&self.uploads).acquire_owned().await.expect("never closed")
+    }
+
+    /// How many are kept.
+    pub fn count(&self) -> usize {
+        self.staged.lock().expect("not poisoned").len()
+    }
+
     /// Forgets an import; one under way stops.
     pub fn forget(&self, id: Uuid) -> bool {
-        let gone = self.0.lock().expect("not poisoned").remove(&id);
+        let gone = self.staged.lock().expect("not poisoned").remove(&id);
         gone.is_some_and(|staged| {
             staged.stop();
             true
@@ -128,7 +148,7 @@ impl Imports {
 
     /// The import of that id.
     pub fn get(&self, id: Uuid) -> Option<Arc<Staged>> {
-        self.0.lock().expect("not poisoned").get(&id).cloned()
+        self.staged.lock().expect("not poisoned").get(&id).cloned()
     }
 }
 
@@ -141,7 +161,7 @@ impl App {
         let files = files.stopped_by(Stop::when(Arc::clone(&stopped)));
         let staged = Arc::new(Staged { files, stopped, since: Instant::now(), state: Mutex::new(reading) });
         {
-            let mut kept = self.imports.0.lock().expect("not poisoned");
+            let mut kept = self.imports.staged.lock().expect("not poisoned");
             kept.retain(|_, old| old.since.elapsed() < KEPT);
             while kept.len() >= MOST {
                 let oldest = kept.iter().min_by_key(|(_, old)| old.since).map(|(id, _)| *id);

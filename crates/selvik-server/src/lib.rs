@@ -3,67 +3,97 @@
 //! Knows the job only through the core: every number it answers with is computed there.
 
 mod api;
+mod cells;
 mod edges;
 mod error;
 mod guard;
 mod imports;
 mod jobs;
+mod limits;
 mod live;
-mod open_cell;
+mod metrics;
 mod pages;
-
-use std::collections::HashMap;
-use std::sync::{Arc, Mutex};
-
-use axum::Router;
-use axum::extract::State;
-use selvik_store::Store;
-use tower_http::compression::{CompressionLayer, CompressionLevel};
-use tower_http::request_id::{MakeRequestUuid, PropagateRequestIdLayer, SetRequestIdLayer};
-use tower_http::trace::TraceLayer;
-use uuid::Uuid;
+mod serve;
 
 pub use api::openapi;
+use axum::Router;
+use axum::extract::State;
+use cells::Cells;
 pub use guard::AllowedHosts;
 use imports::Imports;
 use jobs::Jobs;
 use live::Live;
-use open_cell::OpenCell;
+use selvik_store::{Store, StoreError};
+pub use serve::serve;
+use tokio_util::sync::CancellationToken;
+use tokio_util::task::TaskTracker;
+use tower_http::compression::{CompressionLayer, CompressionLevel};
+use tower_http::request_id::{MakeRequestUuid, PropagateRequestIdLayer, SetRequestIdLayer};
+use tower_http::trace::TraceLayer;
+
+/// What a server may take.
+#[derive(Debug, Clone, Copy)]
+pub struct Settings {
+    /// Cells are kept in memory up to this.
+    pub cells_mib: u64,
+}
+
+impl Default for Settings {
+    fn default() -> Self {
+        Self { cells_mib: 1024 }
+    }
+}
 
 /// What all requests share.
 #[derive(Clone)]
 pub struct App {
     store: Store,
-    open: Arc<Mutex<HashMap<Uuid, Arc<OpenCell>>>>,
-    /// Whose turn it is to change a cell.
-    turns: Arc<Mutex<HashMap<Uuid, Arc<tokio::sync::Mutex<()>>>>>,
+    cells: Cells,
+    findings: api::FindingsRead,
     jobs: Jobs,
     imports: Imports,
     live: Live,
+    /// When the server is to end.
+    stop: CancellationToken,
+    /// What goes on though whoever asked has left.
+    tasks: TaskTracker,
+}
+
+impl std::fmt::Debug for App {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("App").finish_non_exhaustive()
+    }
 }
 
 impl App {
-    /// An application on the cells of `store`.
-    #[must_use]
-    pub fn new(store: Store) -> Self {
-        Self {
-            store,
-            open: Arc::default(),
-            turns: Arc::default(),
-            jobs: Jobs::default(),
+    /// An application on the cells of `store`, until `stop`.
+    ///
+    /// # Errors
+    /// [`StoreError::Database`] when the tables of the queue can't be made.
+    ///
+    /// # Panics
+    /// Outside a Tokio runtime.
+    pub async fn new(store: Store, settings: Settings, stop: CancellationToken) -> Result<Self, StoreError> {
+        let jobs = Jobs::of(&store)?;
+        jobs.migrate().await?;
+        let app = Self {
+            cells: Cells::new(store.clone(), settings.cells_mib),
+            findings: api::FindingsRead::default(),
+            jobs,
             imports: Imports::default(),
-            live: Live::default(),
-        }
+            live: Live::over(store.clone(), stop.clone()),
+            stop: stop.clone(),
+            tasks: TaskTracker::new(),
+            store,
+        };
+        tokio::spawn(app.clone().hear(stop));
+        Ok(app)
     }
 
-    /// Ends all sweeps, as before the server does; they are said to be lost.
-    pub fn stop_work(&self) {
-        self.jobs.close();
-    }
-
-    /// The turn to change a cell.
-    fn turn(&self, id: Uuid) -> Arc<tokio::sync::Mutex<()>> {
-        Arc::clone(self.turns.lock().expect("not poisoned").entry(id).or_default())
+    /// Waits until nothing goes on any more.
+    pub async fn ended(&self) {
+        self.tasks.close();
+        self.tasks.wait().await;
     }
 
     /// Everything the server answers to.
@@ -73,7 +103,10 @@ impl App {
         api.route("/api/live", axum::routing::any(live::socket))
             .route("/api/openapi.json", axum::routing::get(move || async { described }))
             .route("/healthz", axum::routing::get(health))
+            .route("/metrics", axum::routing::get(metrics::tell))
             .fallback(pages::page)
+            // By route: the path that matched is known only inside.
+            .route_layer(axum::middleware::from_fn(metrics::count))
             // Reads what is said, which must not be compressed yet.
             .layer(axum::middleware::from_fn(edges::tell))
             // Meshes are many megabytes and the way is short: a little smaller at once is better than small later.

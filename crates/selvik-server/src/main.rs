@@ -4,14 +4,14 @@ mod cli;
 
 use std::path::PathBuf;
 use std::process::ExitCode;
-use std::sync::Arc;
 use std::time::Duration;
 
 use clap::Parser;
-use cli::{Cli, Command};
+use cli::{Cli, Command, Serve};
 use selvik_cell::Workcell;
-use selvik_server::{AllowedHosts, App};
+use selvik_server::{AllowedHosts, App, Settings, serve};
 use selvik_store::Store;
+use tokio_util::sync::CancellationToken;
 
 fn main() -> ExitCode {
     match run(Cli::parse().command) {
@@ -47,9 +47,9 @@ fn run(command: Command) -> Result<ExitCode, String> {
             print(&serde_json::to_string_pretty(&schema).expect("plain data"))?;
             Ok(ExitCode::SUCCESS)
         }
-        Command::Serve { listen, database, allow_host } => {
-            asynchronous(serve(listen, database, AllowedHosts::with(allow_host)))
-        }
+        Command::Migrate { database } => asynchronous(migrate(database)),
+        Command::Serve(how) => asynchronous(serve_cells(how)),
+        Command::Work { database, cores } => asynchronous(work(database, cores)),
         Command::Import { package, database, unless_present } => {
             asynchronous(import(package, database, unless_present))
         }
@@ -74,20 +74,46 @@ fn asynchronous(work: impl Future<Output = Result<(), String>>) -> Result<ExitCo
     done
 }
 
-async fn open_store(database: &str) -> Result<Store, String> {
-    Store::open(database).await.map_err(|e| e.to_string())
+async fn migrate(database: String) -> Result<(), String> {
+    let store = Store::open_up_to_date(&database).await.map_err(|e| e.to_string())?;
+    App::new(store, Settings::default(), CancellationToken::new()).await.map(drop).map_err(|e| e.to_string())
 }
 
-async fn serve(listen: String, database: String, hosts: AllowedHosts) -> Result<(), String> {
+/// Notes go to standard error, from `info` on or as RUST_LOG says.
+fn take_notes() {
     let level = tracing::level_filters::LevelFilter::INFO.into();
-    tracing_subscriber::fmt()
-        .with_env_filter(
-            tracing_subscriber::EnvFilter::builder().with_default_directive(level).from_env_lossy(),
-        )
-        .with_writer(std::io::stderr)
-        .init();
-    let app = App::new(open_store(&database).await?);
-    let listener = tokio::net::TcpListener::bind(&listen)
+    let filter = tracing_subscriber::EnvFilter::builder().with_default_directive(level).from_env_lossy();
+    // The queue tells of every job at this level, with its payload; the driver of every table that is there already.
+    let quieter = ["graphile_worker=warn", "tokio_postgres=warn"].map(|d| d.parse().expect("a directive"));
+    let filter = quieter.into_iter().fold(filter, |filter, quiet| filter.add_directive(quiet));
+    tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).init();
+}
+
+/// The application on an up-to-date database, and what ends it.
+async fn application(database: &str, settings: Settings) -> Result<(App, CancellationToken), String> {
+    take_notes();
+    let stop = CancellationToken::new();
+    let store = Store::open_up_to_date(database).await.map_err(|e| e.to_string())?;
+    let app = App::new(store, settings, stop.clone()).await.map_err(|e| e.to_string())?;
+    let told = stop.clone();
+    tokio::spawn(async move {
+        told_to_stop().await;
+        told.cancel();
+        // Whoever asks twice does not want to wait.
+        told_to_stop().await;
+        std::process::exit(130);
+    });
+    Ok((app, stop))
+}
+
+async fn serve_cells(how: Serve) -> Result<(), String> {
+    // A socket is a handle: as many as the system lets it have.
+    if let Err(error) = rlimit::increase_nofile_limit(u64::MAX) {
+        eprintln!("No more handles than usual: {error}");
+    }
+    let (app, stop) = application(&how.database, Settings { cells_mib: how.cells_mib }).await?;
+    let listen = &how.listen;
+    let listener = tokio::net::TcpListener::bind(listen)
         .await
         .map_err(|e| format!("can't listen on {listen}: {e}; choose another with --listen"))?;
     let address = listener.local_addr().map_err(|e| e.to_string())?;
@@ -103,25 +129,46 @@ async fn serve(listen: String, database: String, hosts: AllowedHosts) -> Result<
             "Others can reach it, too, and there is no sign-in yet: everybody who can may look at and change all cells."
         );
     }
-    let stopping = Arc::new(tokio::sync::Notify::new());
-    let asked = Arc::clone(&stopping);
-    let stop = async move {
-        told_to_stop().await;
-        asked.notify_one();
+    let working = async {
+        if !how.no_worker {
+            app.clone().work(stop.clone()).await;
+        }
     };
-    let served = axum::serve(listener, app.clone().router(hosts)).with_graceful_shutdown(stop);
+    let router = app.clone().router(AllowedHosts::with(how.allow_host));
+    tokio::join!(serve(listener, router, stop.clone()), ending(&stop, working));
+    ended(&app).await;
+    Ok(())
+}
+
+async fn work(database: String, cores: Option<usize>) -> Result<(), String> {
+    if let Some(cores) = cores {
+        let pool = rayon::ThreadPoolBuilder::new().num_threads(cores).build_global();
+        pool.map_err(|e| format!("can't work on {cores} cores: {e}"))?;
+    }
+    let (app, stop) = application(&database, Settings::default()).await?;
+    println!("Working on the jobs of this database.");
+    ending(&stop, app.clone().work(stop.clone())).await;
+    ended(&app).await;
+    Ok(())
+}
+
+/// Waits for `work`; once `stop` was asked for a second at most.
+async fn ending(stop: &CancellationToken, work: impl Future<Output = ()>) {
     tokio::select! {
-        served = async { served.await } => served.map_err(|e| e.to_string()),
+        () = work => {}
         () = async {
-            stopping.notified().await;
-            app.stop_work();
-            // Open pages hold their sockets; they connect again to the next server.
+            stop.cancelled().await;
             tokio::time::sleep(PATIENCE).await;
-        } => Ok(()),
+        } => {}
     }
 }
 
-/// How long requests under way may take once the server is told to stop.
+/// Waits a little for changes under way.
+async fn ended(app: &App) {
+    let _ = tokio::time::timeout(PATIENCE / 2, app.ended()).await;
+}
+
+/// How long what is under way may take once the server is told to stop.
 const PATIENCE: Duration = Duration::from_secs(1);
 
 /// Ctrl-C, or what a service manager sends.
@@ -143,7 +190,7 @@ async fn told_to_stop() {
 async fn import(package: PathBuf, database: String, unless_present: bool) -> Result<(), String> {
     let files = cli::open_package(&package).map_err(|e| e.to_string())?;
     let workcell = Workcell::read(&files).map_err(|e| e.to_string())?;
-    let store = open_store(&database).await?;
+    let store = Store::open(&database).await.map_err(|e| e.to_string())?;
     let cells = store.list().await.map_err(|e| e.to_string())?;
     let present = cells.iter().find(|c| c.name == workcell.document.name);
     if let (true, Some(cell)) = (unless_present, present) {
@@ -156,13 +203,14 @@ async fn import(package: PathBuf, database: String, unless_present: bool) -> Res
 }
 
 async fn export(cell: String, to: PathBuf, database: String) -> Result<(), String> {
-    let store = open_store(&database).await?;
+    let store = Store::open(&database).await.map_err(|e| e.to_string())?;
     let cells = store.list().await.map_err(|e| e.to_string())?;
     let found = cells.iter().find(|c| c.id.to_string() == cell || c.name == cell);
     let found = found.ok_or_else(|| format!("there is no cell \"{cell}\""))?;
     let package = store.load(found.id).await.map_err(|e| e.to_string())?.package();
     if to.extension().is_some_and(|e| e == "zip") {
-        return std::fs::write(&to, package.to_zip()).map_err(|e| format!("{}: {e}", to.display()));
+        return std::fs::write(&to, package.to_zip().map_err(|e| e.to_string())?)
+            .map_err(|e| format!("{}: {e}", to.display()));
     }
     package.to_folder(&to).map_err(|e| e.to_string())
 }

@@ -64,7 +64,7 @@ async fn a_bad_package_is_refused_with_a_problem_and_nothing_is_stored() {
 async fn a_package_goes_in_and_comes_out_the_same() {
     let server = Server::start().await;
     let package = selvik_demo::demo_package();
-    let form = Form::new().part("file", Part::bytes(package.to_zip()).file_name("demo.zip"));
+    let form = Form::new().part("file", Part::bytes(package.to_zip().expect("a zip")).file_name("demo.zip"));
     let answer = Client::new()
         .post(format!("{}/api/cells", server.url))
         .multipart(form)
@@ -74,13 +74,12 @@ async fn a_package_goes_in_and_comes_out_the_same() {
     assert_eq!(answer.status(), StatusCode::CREATED);
     let id = answer.json::<Value>().await.expect("JSON")["id"].as_str().expect("an id").to_owned();
     let out = reqwest::get(format!("{}/api/cells/{id}/package", server.url)).await.expect("an answer");
-    let out =
-        selvik_formats::PackageFiles::from_zip(&out.bytes().await.expect("bytes")).expect("a zip");
+    let out = selvik_formats::PackageFiles::from_zip(&out.bytes().await.expect("bytes")).expect("a zip");
     let document = |files| selvik_cell::document::read_document(files).expect("readable");
     assert_eq!(document(&out), document(&package));
     assert_eq!(out.iter().count(), package.iter().count());
     for (name, content) in package.iter().filter(|(name, _)| *name != "cell.json") {
-        assert!(out.get(name, "a test").expect("there") == content, "{name}");
+        assert!(*out.get(name, "a test").expect("there") == *content.read().expect("held"), "{name}");
     }
 }
 
@@ -126,7 +125,7 @@ async fn a_sweep_runs_as_a_job_tells_its_progress_and_is_kept() {
     let (mut live, _) = tokio_tungstenite::connect_async(socket).await.expect("a socket");
     let sweep = format!("{}/api/cells/{id}/sweep", server.url);
     let before = server.get(&format!("/api/cells/{id}/sweep")).await;
-    assert_eq!(before["findings"], Value::Null);
+    assert_eq!((&before["tag"], &before["running"]), (&Value::Null, &Value::Null));
     assert_eq!(Client::new().post(&sweep).send().await.expect("an answer").status(), StatusCode::ACCEPTED);
     let finished = async {
         use futures_util::StreamExt;
@@ -141,8 +140,9 @@ async fn a_sweep_runs_as_a_job_tells_its_progress_and_is_kept() {
     let event = tokio::time::timeout(Duration::from_secs(120), finished).await.expect("it finishes");
     assert_eq!(event["done"], event["total"]);
     let after = server.get(&format!("/api/cells/{id}/sweep")).await;
-    assert_eq!(after["fresh"], true);
-    let band = &after["findings"]["band"];
+    assert_eq!((&after["fresh"], &after["running"]), (&json!(true), &Value::Null));
+    let found = findings(&server, &id).await;
+    let band = &found["band"];
     for (lower, attained) in band["lower_mm"]
         .as_array()
         .expect("a band")
@@ -152,7 +152,7 @@ async fn a_sweep_runs_as_a_job_tells_its_progress_and_is_kept() {
         assert!(lower.as_f64() <= attained.as_f64());
     }
     // The band never promises more than the sweep attained.
-    let pair = &after["findings"]["clearance"]["pairs"][1];
+    let pair = &found["pairs"][1];
     let time = pair["time_s"].as_f64().expect("a time");
     let edges: Vec<f64> =
         band["edges_s"].as_array().expect("edges").iter().filter_map(Value::as_f64).collect();
@@ -171,6 +171,28 @@ async fn a_sweep_runs_as_a_job_tells_its_progress_and_is_kept() {
     let undone = undo.send().await.expect("an answer");
     assert_eq!(undone.status(), StatusCode::OK);
     assert_eq!(server.get(&format!("/api/cells/{id}/sweep")).await["fresh"], true);
+
+    // A name is nothing that it depends on; what was found is told with the new one.
+    let tag = server.get(&format!("/api/cells/{id}/sweep")).await["tag"].clone();
+    let item = &pair["a"]["item"];
+    let rename = json!({ "base_revision": 3, "edit": { "edit": "rename_item", "item": item, "name": "Another name" } });
+    let answer = Client::new().post(&edits).json(&rename).send().await.expect("an answer");
+    assert_eq!(answer.status(), StatusCode::OK);
+    let renamed = server.get(&format!("/api/cells/{id}/sweep")).await;
+    assert_eq!(renamed["fresh"], true);
+    assert_ne!(renamed["tag"], tag);
+    let again = findings(&server, &id).await;
+    let name = again["pairs"][1]["a"]["name"].as_str().expect("a name");
+    assert!(name.starts_with("Another name"), "{name}");
+    let numbers = |found: &Value| found["pairs"][1]["lower_mm"].clone();
+    assert_eq!(numbers(&again), numbers(&found));
+}
+
+/// What the last sweep of a cell found.
+async fn findings(server: &Server, id: &str) -> Value {
+    let last = server.get(&format!("/api/cells/{id}/sweep")).await;
+    let of = last["fingerprint"].as_str().expect("it was swept");
+    server.get(&format!("/api/cells/{id}/findings?fingerprint={of}")).await
 }
 
 #[tokio::test]
@@ -187,7 +209,7 @@ async fn a_sweep_can_be_stopped_at_once() {
         assert!(start.elapsed() < Duration::from_secs(3), "the job goes on");
         tokio::time::sleep(Duration::from_millis(10)).await;
     }
-    assert_eq!(server.get(&format!("/api/cells/{id}/sweep")).await["findings"], Value::Null);
+    assert_eq!(server.get(&format!("/api/cells/{id}/sweep")).await["tag"], Value::Null);
 }
 
 #[tokio::test]
@@ -333,7 +355,7 @@ async fn an_edit_beside_an_import_succeeds_and_a_stale_sweep_ends() {
         tokio::time::sleep(Duration::from_millis(10)).await;
     }
     let last = server.get(&format!("/api/cells/{id}/sweep")).await;
-    assert_eq!((&last["findings"], &last["lost"]), (&Value::Null, &json!(false)));
+    assert_eq!((&last["tag"], &last["lost"]), (&Value::Null, &Value::Null));
 }
 
 /// What the bodies of one item share counts once; a robot's own volume is asked for by itself, so that nothing else waits.

@@ -2,11 +2,10 @@
 
 mod support;
 
-use selvik_core::mesh::box_mesh;
-use selvik_formats::mesh::write_stl;
 use selvik_cell::document::{CELL_FILE, read_document, write_document};
+use selvik_core::mesh::box_mesh;
 use selvik_formats::PackageFiles;
-use selvik_formats::mesh::LengthUnit;
+use selvik_formats::mesh::{LengthUnit, write_stl};
 use serde_json::{Value, json};
 use support::browser::{Browser, Button, key};
 use support::pixels::Rgb;

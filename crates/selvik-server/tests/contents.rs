@@ -7,9 +7,8 @@ use std::time::Duration;
 use fantoccini::Locator;
 use selvik_core::mesh::{TriangleMesh, box_mesh};
 use selvik_core::spatial::pose_from_rpy;
-use selvik_formats::mesh::write_stl;
 use selvik_formats::PackageFiles;
-use selvik_formats::mesh::LengthUnit;
+use selvik_formats::mesh::{LengthUnit, write_stl};
 use serde_json::{Value, json};
 use support::browser::{Browser, Button, key};
 use support::{Server, small_cell};
@@ -278,13 +277,20 @@ async fn two_people_see_each_other_and_the_later_of_two_chooses() {
     assert!(start.elapsed() < std::time::Duration::from_secs(1), "{:?}", start.elapsed());
 
     // Someone else changes the item by another way, unseen; the later edit is told and chooses.
-    let rename: selvik_cell::edit::Edit =
-        serde_json::from_value(json!({"edit": "rename_item", "item": "clamp-1", "name": "Theirs"}))
-            .expect("an edit");
     let cell = uuid::Uuid::parse_str(&id).expect("an id");
-    let none = selvik_formats::PackageFiles::default();
-    let known = server.store.load(cell).await.expect("there").revision;
-    server.store.edit(cell, (2.min(known), known), &rename, &none, |_| Ok(())).await.expect("renamed");
+    let known = server.store.load(cell).await.expect("there");
+    let mut after = known.document.clone();
+    after.items.iter_mut().find(|i| i.id == "clamp-1").expect("there").name = "Theirs".to_owned();
+    let unseen = selvik_store::NewEdit {
+        base: known.revision,
+        known: known.revision,
+        label: "rename Clamp 1 to Theirs",
+        before: &known.document,
+        after: &after,
+        added: &PackageFiles::default(),
+        fingerprint: "another",
+    };
+    server.store.commit(cell, &unseen).await.expect("renamed");
     mine.fill("item-name", "Mine").await;
     mine.reads("clash-dialog", "was changed meanwhile").await;
     mine.until(

@@ -7,10 +7,8 @@ use std::time::Duration;
 use reqwest::Client;
 use reqwest::multipart::{Form, Part};
 use selvik_core::mesh::{box_mesh, mass_of};
-use selvik_formats::mesh::{MeshConvention, read_mesh, write_stl};
-use selvik_formats::{LinkGeometry, PackageFiles};
-use selvik_formats::mesh::{LengthUnit, UpAxis};
-use selvik_formats::read_urdf;
+use selvik_formats::mesh::{LengthUnit, MeshConvention, UpAxis, read_mesh, write_stl};
+use selvik_formats::{LinkGeometry, PackageFiles, read_urdf};
 use serde_json::{Value, json};
 use support::{Server, small_cell};
 

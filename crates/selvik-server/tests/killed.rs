@@ -21,8 +21,13 @@ struct Killed {
 
 impl Killed {
     fn start(database: &str) -> Self {
+        Self::start_with(database, &[])
+    }
+
+    fn start_with(database: &str, more: &[&str]) -> Self {
         let mut process = Command::new(env!("CARGO_BIN_EXE_selvik"))
             .args(["serve", "--listen", "127.0.0.1:0", "--database", database])
+            .args(more)
             .stdout(Stdio::piped())
             .spawn()
             .expect("the server runs");
@@ -76,7 +81,7 @@ async fn killed_in_the_middle_of_edits_the_server_keeps_what_it_acknowledged_and
     let database = cluster::database();
     let mut server = Killed::start(&database);
     let package = small_cell();
-    let form = Form::new().part("file", Part::bytes(package.to_zip()).file_name("small.zip"));
+    let form = Form::new().part("file", Part::bytes(package.to_zip().expect("a zip")).file_name("small.zip"));
     let made = json_of(Client::new().post(format!("{}/api/cells", server.url)).multipart(form)).await;
     let id = made.expect("stored")["id"].as_str().expect("an id").to_owned();
     let mut expected = read_document(&package).expect("readable");
@@ -131,7 +136,7 @@ async fn killed_in_the_middle_of_an_import_the_server_has_all_of_it_or_nothing()
     let database = cluster::database();
     let mut server = Killed::start(&database);
     let package = selvik_demo::demo_package();
-    let zip = package.to_zip();
+    let zip = package.to_zip().expect("a zip");
     let document = read_document(&package).expect("readable");
     let mut whole = 0;
     for round in 0..20u64 {
@@ -166,7 +171,7 @@ async fn told_to_end_it_does_within_two_seconds() {
     let database = cluster::database();
     let mut server = Killed::start(&database);
     let package = selvik_demo::demo_package();
-    let form = Form::new().part("file", Part::bytes(package.to_zip()).file_name("demo.zip"));
+    let form = Form::new().part("file", Part::bytes(package.to_zip().expect("a zip")).file_name("demo.zip"));
     let made = json_of(Client::new().post(format!("{}/api/cells", server.url)).multipart(form)).await;
     let id = made.expect("stored")["id"].as_str().expect("an id").to_owned();
     let live = server.url.replace("http", "ws") + "/api/live";
@@ -185,9 +190,80 @@ async fn told_to_end_it_does_within_two_seconds() {
     };
     assert!(code.success(), "{code}");
     drop(socket);
-    // Nobody stopped that sweep: the next server says that it was lost.
+    // Nobody stopped that sweep: the next server takes it up and ends it.
     let next = Killed::start(&database);
-    let last =
-        json_of(Client::new().get(format!("{}/api/cells/{id}/sweep", next.url))).await.expect("an answer");
-    assert_eq!((&last["lost"], &last["findings"]), (&json!(true), &Value::Null), "{last}");
+    ends_well(&next, &id).await;
+}
+
+/// Waits until the sweep that is wanted of a cell has ended, and ended well.
+async fn ends_well(server: &Killed, id: &str) {
+    let start = std::time::Instant::now();
+    loop {
+        let last = json_of(Client::new().get(format!("{}/api/cells/{id}/sweep", server.url))).await;
+        let last = last.expect("an answer");
+        assert_eq!(last["lost"], Value::Null, "{last}");
+        if last["fresh"] == json!(true) {
+            return;
+        }
+        assert!(start.elapsed() < Duration::from_secs(60), "nobody ends it: {last}");
+        tokio::time::sleep(Duration::from_millis(50)).await;
+    }
+}
+
+/// A worker beside the server, on the same database.
+fn worker(database: &str) -> Child {
+    let work = Command::new(env!("CARGO_BIN_EXE_selvik"))
+        .args(["work", "--database", database])
+        .stdout(Stdio::piped())
+        .spawn();
+    let mut process = work.expect("the worker runs");
+    let mut said = String::new();
+    BufReader::new(process.stdout.take().expect("piped")).read_line(&mut said).expect("a line");
+    assert!(said.starts_with("Working"), "{said}");
+    process
+}
+
+/// Two workers share the sweeps of six cells; one is killed in the middle of its work, and nothing is lost.
+#[tokio::test(flavor = "multi_thread")]
+async fn of_two_workers_one_is_killed_and_the_other_takes_up_its_sweep() {
+    let database = cluster::database();
+    let server = Killed::start_with(&database, &["--no-worker"]);
+    let zip = selvik_demo::demo_package().to_zip().expect("a zip");
+    let mut cells = Vec::new();
+    for _ in 0..6 {
+        let form = Form::new().part("file", Part::bytes(zip.clone()).file_name("demo.zip"));
+        let made = json_of(Client::new().post(format!("{}/api/cells", server.url)).multipart(form)).await;
+        cells.push(made.expect("stored")["id"].as_str().expect("an id").to_owned());
+    }
+    for id in &cells {
+        let sweep = format!("{}/api/cells/{id}/sweep", server.url);
+        json_of(Client::new().post(&sweep)).await.expect("it is wanted");
+        let last = json_of(Client::new().get(&sweep)).await.expect("an answer");
+        assert_eq!(last["running"]["waiting"], json!(true), "nobody works yet: {last}");
+    }
+    let (mut first, mut second) = (worker(&database), worker(&database));
+    let sweeping = async |id: &String| {
+        let last = json_of(Client::new().get(format!("{}/api/cells/{id}/sweep", server.url))).await;
+        last.expect("an answer")["running"]["waiting"] == json!(false)
+    };
+    // Killed while both have taken something up.
+    let start = std::time::Instant::now();
+    loop {
+        let mut taken = 0;
+        for id in &cells {
+            taken += usize::from(sweeping(id).await);
+        }
+        if taken == 2 {
+            break;
+        }
+        assert!(start.elapsed() < Duration::from_secs(60), "only {taken} are taken up at a time");
+        tokio::time::sleep(Duration::from_millis(5)).await;
+    }
+    first.kill().expect("killed");
+    first.wait().expect("gone");
+    for id in &cells {
+        ends_well(&server, id).await;
+    }
+    second.kill().expect("killed");
+    second.wait().expect("gone");
 }

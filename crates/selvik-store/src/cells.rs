@@ -77,7 +77,7 @@ impl Store {
     /// [`StoreError::Database`].
     pub async fn create(&self, document: &CellDocument, files: &PackageFiles) -> Result<Uuid, StoreError> {
         let id = Uuid::now_v7();
-        let fingerprint = fingerprint(document, &files_hash(files));
+        let fingerprint = fingerprint(document, &files_hash(files)?);
         let mut connection = self.connection().await?;
         connection
             .transaction::<_, StoreError, _>(async |connection| {
@@ -230,8 +230,11 @@ impl Store {
             .run::<_, StoreError, _>(async |connection| {
                 let mut document = document(connection, id).await?;
                 name.clone_into(&mut document.name);
-                let (picture, fingerprint): (Option<Vec<u8>>, Option<String>) =
-                    cells::table.find(id).select((cells::thumbnail, cells::fingerprint)).first(connection).await?;
+                let (picture, fingerprint): (Option<Vec<u8>>, Option<String>) = cells::table
+                    .find(id)
+                    .select((cells::thumbnail, cells::fingerprint))
+                    .first(connection)
+                    .await?;
                 diesel::insert_into(cells::table)
                     .values((
                         cells::id.eq(copy),

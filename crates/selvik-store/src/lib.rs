@@ -14,18 +14,17 @@ mod sweeps;
 
 use std::time::Duration;
 
+pub use cells::{CellSummary, StoredCell};
+use deadpool::Runtime;
+use deadpool::managed::Timeouts;
 use diesel_async::pooled_connection::AsyncDieselConnectionManager;
 use diesel_async::pooled_connection::deadpool::{Object, Pool};
 use diesel_async::{AsyncPgConnection, RunQueryDsl};
 use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
-use deadpool::Runtime;
-use deadpool::managed::Timeouts;
-use selvik_formats::FormatError;
-
-pub use cells::{CellSummary, StoredCell};
 pub use edits::{NewEdit, Step, UndoState, Walk, WalkedStep};
 pub use entries::{Change, changed, difference};
 pub use notes::Notes;
+use selvik_formats::FormatError;
 pub use sweeps::{KeptSweep, SweptSummary, TakenUp, Verdicts, WantedSweep};
 
 type Harness = diesel_async::AsyncMigrationHarness<Object<AsyncPgConnection>>;
@@ -110,9 +109,8 @@ impl Store {
     /// [`StoreError::Database`] when it can't be reached, [`StoreError::Outdated`] when its tables are not.
     pub async fn open(url: &str) -> Result<Self, StoreError> {
         let store = Self::connect(url)?;
-        let pending = store.with_migrations(|harness| {
-            harness.has_pending_migration(MIGRATIONS).map_err(|e| e.to_string())
-        });
+        let pending = store
+            .with_migrations(|harness| harness.has_pending_migration(MIGRATIONS).map_err(|e| e.to_string()));
         if pending.await? { Err(StoreError::Outdated) } else { Ok(store) }
     }
 

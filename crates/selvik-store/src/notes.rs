@@ -42,6 +42,9 @@ impl Notes {
     /// All that come, until the connection is lost.
     pub fn stream(&mut self) -> impl Stream<Item = String> + '_ {
         let notes = self.0.notifications_stream();
-        notes.take_while(|note| std::future::ready(note.is_ok())).filter_map(|note| std::future::ready(note.ok())).map(|note| note.payload)
+        notes
+            .take_while(|note| std::future::ready(note.is_ok()))
+            .filter_map(|note| std::future::ready(note.ok()))
+            .map(|note| note.payload)
     }
 }

@@ -55,7 +55,9 @@ pub(crate) struct Kept(Vec<(String, Verdicts)>);
 
 impl Kept {
     /// Those of all cells.
-    pub(crate) async fn of_all(connection: &mut AsyncPgConnection) -> Result<HashMap<Uuid, Self>, StoreError> {
+    pub(crate) async fn of_all(
+        connection: &mut AsyncPgConnection,
+    ) -> Result<HashMap<Uuid, Self>, StoreError> {
         type Row = (Uuid, String, (i32, i32, i32, i32, String));
         let counts = (sweeps::pairs, sweeps::broken, sweeps::tight, sweeps::not_certified, sweeps::verdict);
         let rows: Vec<Row> = sweeps::table
@@ -114,7 +116,12 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::NoCell`] or [`StoreError::Database`].
-    pub async fn keep_sweep(&self, id: Uuid, sweep: &KeptSweep, verdicts: &Verdicts) -> Result<(), StoreError> {
+    pub async fn keep_sweep(
+        &self,
+        id: Uuid,
+        sweep: &KeptSweep,
+        verdicts: &Verdicts,
+    ) -> Result<(), StoreError> {
         let Verdicts { pairs, broken, tight, not_certified, verdict } = verdicts;
         let counts = (
             sweeps::pairs.eq(pairs),
@@ -153,7 +160,8 @@ impl Store {
                     .select(sweeps::fingerprint)
                     .load(connection)
                     .await?;
-                let older = sweeps::table.filter(sweeps::cell_id.eq(id).and(sweeps::fingerprint.eq_any(older)));
+                let older =
+                    sweeps::table.filter(sweeps::cell_id.eq(id).and(sweeps::fingerprint.eq_any(older)));
                 diesel::delete(older).execute(connection).await?;
                 Ok(())
             })
@@ -200,7 +208,9 @@ impl Store {
                 let _: i64 =
                     cells::table.find(id).select(cells::revision).for_update().first(connection).await?;
                 let wanted = wanted(connection, id).await?;
-                if let Some(same) = wanted.filter(|w| w.fingerprint == fingerprint && !w.stop && w.lost.is_none()) {
+                if let Some(same) =
+                    wanted.filter(|w| w.fingerprint == fingerprint && !w.stop && w.lost.is_none())
+                {
                     return Ok((same.job, false));
                 }
                 diesel::delete(wanted_sweeps::table.find(id)).execute(connection).await?;
@@ -224,6 +234,17 @@ impl Store {
     /// [`StoreError::Database`].
     pub async fn wanted_sweep(&self, id: Uuid) -> Result<Option<WantedSweep>, StoreError> {
         wanted(&mut *self.connection().await?, id).await
+    }
+
+    /// All sweeps that are wanted and neither stopped nor lost: their cells and ids.
+    ///
+    /// # Errors
+    /// [`StoreError::Database`].
+    pub async fn wanted_sweeps(&self) -> Result<Vec<(Uuid, Uuid)>, StoreError> {
+        let wanted = wanted_sweeps::table
+            .filter(wanted_sweeps::stop.eq(false).and(wanted_sweeps::lost.is_null()))
+            .select((wanted_sweeps::cell_id, wanted_sweeps::job));
+        Ok(wanted.load(&mut self.connection().await?).await?)
     }
 
     /// Takes up the sweep `job`, unless it is no longer wanted or was taken up `most` times before.
@@ -275,7 +296,8 @@ impl Store {
     /// # Errors
     /// [`StoreError::Database`].
     pub async fn stop_sweep(&self, job: Uuid) -> Result<Option<Uuid>, StoreError> {
-        let wanted = wanted_sweeps::table.filter(wanted_sweeps::job.eq(job)).filter(wanted_sweeps::lost.is_null());
+        let wanted =
+            wanted_sweeps::table.filter(wanted_sweeps::job.eq(job)).filter(wanted_sweeps::lost.is_null());
         let stopped = diesel::update(wanted)
             .set(wanted_sweeps::stop.eq(true))
             .returning(wanted_sweeps::cell_id)
@@ -323,8 +345,7 @@ impl Store {
 }
 
 async fn wanted(connection: &mut AsyncPgConnection, id: Uuid) -> Result<Option<WantedSweep>, StoreError> {
-    type Row =
-        (Uuid, String, DateTime<Utc>, Option<DateTime<Utc>>, (i64, i64), bool, Option<String>);
+    type Row = (Uuid, String, DateTime<Utc>, Option<DateTime<Utc>>, (i64, i64), bool, Option<String>);
     let row: Option<Row> = wanted_sweeps::table
         .find(id)
         .select((

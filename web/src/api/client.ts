@@ -14,7 +14,7 @@ export type ViewPart = Schemas['ViewPart']
 export type Tour = Schemas['TourDocument']
 export type TourStop = Schemas['TourStopDocument']
 export type Edit = Schemas['Edit']
-export type Findings = Schemas['Findings']
+export type Findings = Schemas['FindingsFound']
 export type Pair = Schemas['PairReport']
 export type Vec3 = [number, number, number]
 

@@ -1,17 +1,9 @@
 import { useWebSocket } from '@vueuse/core'
 import { watch } from 'vue'
 
-export type LiveEvent =
-  | { event: 'changed'; cell: string; revision: number; label: string }
-  | {
-      event: 'job'
-      cell: string
-      job: string
-      done: number
-      total: number
-      elapsed_s: number
-      state: 'running' | 'finished' | 'stopped' | 'lost'
-    }
+import type { Schemas } from './client'
+
+export type LiveEvent = Schemas['Event']
 
 /** Listens to the server; reconnects by itself and then asks for a catch-up. */
 export function useLive(heard: (event: LiveEvent) => void, reconnected: () => void) {

@@ -50,7 +50,8 @@ export function useLinks() {
       await where.fitSelection()
       return true
     }
-    const pair = findings.findings?.clearance.pairs.find((p) => pairName(p) === said.get('finding'))
+    const named = said.get('finding')
+    const pair = named ? await findings.find((p) => pairName(p) === named) : undefined
     if (pair && !reloaded) await findings.showEvidence(pair)
     else if (!pair && !view && [...said.keys()].length)
       cell.notice = 'What this link points to is not here any more.'

@@ -17,17 +17,36 @@ const when = useWhen()
 const tab = ref<'clearance' | 'reach' | 'measured'>('clearance')
 const all = ref(false)
 
-const pairs = computed(() => findings.findings?.clearance.pairs ?? [])
-const notable = computed(() => pairs.value.filter((p) => p.verdict !== 'meets' || p.reasons.length))
-/** Those that meet their rule, the nearest to it first. */
-const others = computed(() => pairs.value.filter((p) => p.verdict === 'meets' && !p.reasons.length))
-/** Rules that name what can't be measured. */
-const gaps = computed(
-  () => findings.findings?.clearance.rules.filter((r) => r.reasons.length) ?? [],
+const notable = computed(() =>
+  findings.pairs.filter((p) => p.verdict !== 'meets' || p.reasons.length),
 )
+/** Those that meet their rule, the nearest to it first. */
+const others = computed(() =>
+  findings.pairs.filter((p) => p.verdict === 'meets' && !p.reasons.length),
+)
+/** Rules that name what can't be measured. */
+const gaps = computed(() => findings.findings?.rules.filter((r) => r.reasons.length) ?? [])
 const caveats = computed(() => findings.findings?.caveats ?? [])
 const verdict = computed(() => findings.findings?.verdict ?? 'not_certified')
-const shown = computed(() => [...notable.value, ...others.value.slice(0, all.value ? 400 : 4)])
+const shown = computed(() =>
+  all.value ? findings.pairs : [...notable.value, ...others.value.slice(0, 4)],
+)
+const rest = computed(() => findings.count - shown.value.length)
+/** What is said of the pairs that are not shown. */
+const restSaid = computed(() => {
+  if (!rest.value) return 'Show fewer'
+  const seen = shown.value.filter((p) => p.verdict !== 'meets').length
+  const meet = findings.count - (findings.findings?.counts.meets ?? 0) === seen
+  return `${rest.value} more pairs${meet ? ' meet their rule' : ''}`
+})
+function showMore() {
+  if (!rest.value) all.value = false
+  else if (!all.value && shown.value.length < findings.pairs.length) all.value = true
+  else {
+    all.value = true
+    void findings.more()
+  }
+}
 const reachRows = computed(() => findings.findings?.reach.rows ?? [])
 
 const lasts = (p: Pair) => {
@@ -41,7 +60,7 @@ const units = useUnits()
 const value = (p: Pair) => units.number(p.attained_mm, p.attained_mm < 100 ? 0 : -1)
 /** A bracket wider than the tolerance is only known to be more than its lower end. */
 const wide = (p: Pair) =>
-  p.attained_mm - p.lower_mm > (findings.findings?.clearance.tolerance_mm ?? 0.1) * 1.01
+  p.attained_mm - p.lower_mm > (findings.findings?.tolerance_mm ?? 0.1) * 1.01
 
 const ends = computed(() => {
   const frames =
@@ -102,7 +121,8 @@ const left = computed(() => {
     </div>
     <div v-if="findings.job" class="job">
       <v-progress-linear :model-value="progress" color="primary" height="4" rounded />
-      <span class="number">{{ progress.toFixed(0) }} %{{ left }}</span>
+      <span v-if="findings.job.waiting" class="soft" data-test="job-waits">waits its turn</span>
+      <span v-else class="number">{{ progress.toFixed(0) }} %{{ left }}</span>
       <v-btn :title="`Stop (${keyOf('escape')})`" @click="findings.stop">Stop</v-btn>
     </div>
     <div v-else-if="findings.findings && !findings.fresh" class="stale" role="status">
@@ -111,11 +131,11 @@ const left = computed(() => {
     </div>
 
     <div v-if="findings.lost && !findings.job" class="stale" role="status" data-test="lost">
-      The last sweep was lost: it ended with its server, or what it found could not be kept.
+      The last sweep was lost: {{ findings.lost }}.
       <v-btn color="primary" @click="findings.sweep">Sweep again</v-btn>
     </div>
     <div v-if="findings.unreadable && !findings.job" class="stale" role="status">
-      What an earlier version found can’t be read any more.
+      {{ findings.unreadable }}
       <v-btn color="primary" @click="findings.sweep">Sweep again</v-btn>
     </div>
 
@@ -139,9 +159,7 @@ const left = computed(() => {
           >
         </p>
         <p
-          v-else-if="
-            findings.findings && !findings.findings.clearance.rules.length && !findings.job
-          "
+          v-else-if="findings.findings && !findings.findings.rules.length && !findings.job"
           class="soft none"
         >
           The cell has no clearance rule, so nothing is measured. Add rules to the cell package.
@@ -175,16 +193,15 @@ const left = computed(() => {
             ></span
           >
         </button>
-        <p v-if="others.length > 4" class="soft more">
-          <button @click="all = !all">
-            {{ all ? 'Show fewer' : `${others.length - 4} more pairs meet their rule` }}</button>.
+        <p v-if="rest || all" class="soft more">
+          <button data-test="more-pairs" @click="showMore">{{ restSaid }}</button>.
           <span
             :title="
-              findings.findings?.clearance.left_out
+              findings.findings?.left_out
                 .map((l) => `${l.a.name} – ${l.b.name}: ${l.reason}`)
                 .join('\n')
             "
-            >{{ findings.findings?.clearance.left_out.length }} left out.</span
+            >{{ findings.findings?.left_out_count }} left out.</span
           >
         </p>
       </template>

@@ -1,5 +1,5 @@
 import { defineStore } from 'pinia'
-import { computed, ref, shallowRef } from 'vue'
+import { computed, ref, shallowRef, watch } from 'vue'
 
 import { answer, api, type Findings, type Pair, type Schemas } from '../api/client'
 import type { LiveEvent } from '../api/live'
@@ -18,14 +18,23 @@ export const useFindings = defineStore('findings', () => {
   const section = useSection()
 
   const findings = shallowRef<Findings | null>(null)
+  /** Its pairs as far as they were asked for, worst first. */
+  const pairs = shallowRef<Pair[]>([])
+  /** How many there are in all. */
+  const count = computed(() => {
+    const counts = findings.value?.counts
+    return counts ? counts.broken + counts.not_certified + counts.tight + counts.meets : 0
+  })
   /** Fingerprint of the model that the findings were made of. */
   const madeOf = ref<string | null>(null)
+  /** Changes with what was found and with the names in it. */
+  let tag: string | null = null
   const fresh = computed(() => madeOf.value === cell.cell?.fingerprint)
   const job = ref<Schemas['RunningJob'] | null>(null)
-  /** A sweep was begun that neither ended nor runs. */
-  const lost = ref(false)
-  /** There are findings that this version can't read. */
-  const unreadable = ref(false)
+  /** Why a sweep that was begun will not end. */
+  const lost = ref<string | null>(null)
+  /** Why there are findings that can't be shown. */
+  const unreadable = ref<string | null>(null)
   const shown = shallowRef<Pair | null>(null)
   /** Where the open body of the evidence that is looked at is open: ends of edges, mm. */
   const openEdges = shallowRef<number[][][]>([])
@@ -35,14 +44,53 @@ export const useFindings = defineStore('findings', () => {
 
   const path = () => ({ params: { path: { id: cell.cell!.id } } })
 
+  /** Asks how the last sweep stands; what it found is fetched only when that is something else. */
   async function load() {
     const last = await answer(api.GET('/api/cells/{id}/sweep', path()))
-    findings.value = last.findings ?? null
-    madeOf.value = last.fingerprint ?? null
     job.value = last.running ?? null
-    lost.value = last.lost
-    unreadable.value = last.unreadable
+    lost.value = last.lost ?? null
+    if ((last.tag ?? null) === tag) return
+    await fetchFindings(last.fingerprint ?? null)
+    tag = last.tag ?? null
+    madeOf.value = last.fingerprint ?? null
   }
+  async function fetchFindings(fingerprint: string | null) {
+    unreadable.value = null
+    findings.value = null
+    pairs.value = []
+    if (!fingerprint) return
+    const request = { params: { path: { id: cell.cell!.id }, query: { fingerprint } } }
+    try {
+      const found = await answer(api.GET('/api/cells/{id}/findings', request))
+      findings.value = found
+      pairs.value = found.pairs
+    } catch (e) {
+      unreadable.value = (e as Error).message
+    }
+  }
+  /** Fetches the next page of pairs; whether there was one. */
+  async function more(): Promise<boolean> {
+    if (!madeOf.value || pairs.value.length >= count.value) return false
+    const query = { fingerprint: madeOf.value, from: pairs.value.length }
+    const request = { params: { path: { id: cell.cell!.id }, query } }
+    const page = await answer(api.GET('/api/cells/{id}/findings/pairs', request))
+    pairs.value = [...pairs.value, ...page]
+    return page.length > 0
+  }
+  /** The first pair that `is` says, on whatever page it stands. */
+  async function find(is: (pair: Pair) => boolean): Promise<Pair | undefined> {
+    for (;;) {
+      const found = pairs.value.find(is)
+      if (found || !(await more())) return found
+    }
+  }
+  // After an undo it may be an earlier sweep that fits again; after a new name it is told by that.
+  watch(
+    () => [cell.cell?.id, cell.cell?.fingerprint, cell.cell?.names],
+    ([id], [before]) => {
+      if (id && id === before) void load()
+    },
+  )
   async function sweep() {
     try {
       await answer(api.POST('/api/cells/{id}/sweep', path()))
@@ -62,6 +110,7 @@ export const useFindings = defineStore('findings', () => {
         done: event.done,
         total: event.total,
         elapsed_s: event.elapsed_s,
+        waiting: false,
       }
     } else {
       job.value = null
@@ -126,6 +175,8 @@ export const useFindings = defineStore('findings', () => {
 
   return {
     findings,
+    pairs,
+    count,
     fresh,
     job,
     lost,
@@ -135,6 +186,8 @@ export const useFindings = defineStore('findings', () => {
     reach,
     reachNow,
     load,
+    more,
+    find,
     sweep,
     stop,
     heard,

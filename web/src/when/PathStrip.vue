@@ -74,7 +74,9 @@ const trace = computed(
       .y((s) => y.value(s.attained))(steps.value) ?? '',
 )
 const rules = computed(() =>
-  [...new Set(findings.findings?.clearance.pairs.map((p) => p.required_mm))].sort((a, b) => a - b),
+  [...new Set(findings.findings?.rules.filter((r) => r.pairs).map((r) => r.required_mm))].sort(
+    (a, b) => a - b,
+  ),
 )
 /** Where the rules are named: at their line, or just above the name below it. */
 const names = computed(() => {
@@ -86,10 +88,7 @@ const names = computed(() => {
 })
 /** Where nothing moves there is no when to mark. */
 const marked = computed(
-  () =>
-    (when.duration &&
-      findings.findings?.clearance.pairs.filter((p) => p.verdict !== 'meets').slice(0, 24)) ||
-    [],
+  () => (when.duration && findings.pairs.filter((p) => p.verdict !== 'meets').slice(0, 24)) || [],
 )
 const spans = computed(() =>
   marked.value.flatMap((p) => p.broken.map((b) => [b.start_s[0]!, b.end_s[1]!] as const)),

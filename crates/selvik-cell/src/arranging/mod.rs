@@ -73,8 +73,8 @@ impl<'a> Posed<'a> {
             return Err(FormatError::said("there is no such triangle"));
         }
         let round = round_face(mesh, picked.triangle);
-        let round =
-            round.ok_or_else(|| FormatError::said("that face is not round; pick a hole, a pin or a shaft"))?;
+        let round = round
+            .ok_or_else(|| FormatError::said("that face is not round; pick a hole, a pin or a shaft"))?;
         let pose = self.placing.node(body.node);
         Ok((pose * round.centre, pose.rotation * *round.axis))
     }

@@ -98,7 +98,7 @@ pub enum KeptPose {
 /// [`FormatError`] for what is not there, or can't be meant.
 pub fn edit_of(posed: &Posed, items: &[String], how: &Arrange) -> Result<Edit> {
     let assembly = &posed.workcell.assembly;
-    
+
     let asked = items.iter().map(|id| posed.position(id)).collect::<Result<Vec<_>>>()?;
     let first = *asked.first().ok_or_else(|| FormatError::said("select what is to be arranged first"))?;
     let topmost = posed.placing.topmost(&asked);

@@ -65,7 +65,10 @@ pub enum DhConvention {
 
 /// A row of a Denavit–Hartenberg table.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
-#[serde(deny_unknown_fields, expecting = "a row of a Denavit–Hartenberg table: {\"joint\": …, \"a_mm\": …, …}")]
+#[serde(
+    deny_unknown_fields,
+    expecting = "a row of a Denavit–Hartenberg table: {\"joint\": …, \"a_mm\": …, …}"
+)]
 pub struct DhRowDocument {
     /// Name of the joint and of the link behind it.
     pub joint: String,

@@ -20,13 +20,15 @@ use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 pub use view::*;
 
-
 /// What `format` must say.
 pub const FORMAT: &str = "selvik-cell/1";
 
 /// A robot workcell model.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
-#[serde(deny_unknown_fields, expecting = "a cell document: {\"format\": \"selvik-cell/1\", \"name\": …, \"items\": […]}")]
+#[serde(
+    deny_unknown_fields,
+    expecting = "a cell document: {\"format\": \"selvik-cell/1\", \"name\": …, \"items\": […]}"
+)]
 pub struct CellDocument {
     /// Always `selvik-cell/1`.
     pub format: String,
@@ -61,6 +63,25 @@ pub struct CellDocument {
     /// Camera paths.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub tours: Vec<TourDocument>,
+}
+
+/// A cell with nothing in it.
+#[must_use]
+pub fn empty_cell(name: &str) -> CellDocument {
+    CellDocument {
+        format: FORMAT.to_owned(),
+        name: name.trim().to_owned(),
+        items: Vec::new(),
+        rules: Vec::new(),
+        may_touch: Vec::new(),
+        reach_rule: None,
+        programs: Vec::new(),
+        run_plan: RunPlanDocument::default(),
+        views: Vec::new(),
+        opening_view: None,
+        visibility_sets: Vec::new(),
+        tours: Vec::new(),
+    }
 }
 
 /// One item of the roster.

@@ -1,7 +1,6 @@
 //! `cell.json` in and out.
 
 use selvik_formats::{FormatError, PackageFiles, Result};
-
 use serde_json::{Map, Value};
 
 use super::{CellDocument, FORMAT, MoveDocument};
@@ -15,7 +14,7 @@ pub const CELL_FILE: &str = "cell.json";
 /// [`FormatError`] with the place in the document.
 pub fn read_document(files: &PackageFiles) -> Result<CellDocument> {
     let bytes = files.get(CELL_FILE, "a cell package")?;
-    document_from_slice(bytes)
+    document_from_slice(&bytes)
 }
 
 /// Reads a cell document from JSON bytes.

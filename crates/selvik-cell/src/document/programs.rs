@@ -10,7 +10,10 @@ use super::PoseDocument;
 
 /// What one robot runs.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
-#[serde(deny_unknown_fields, expecting = "a program: {\"id\": …, \"name\": …, \"robot\": …, \"tcp\": …, \"moves\": […]}")]
+#[serde(
+    deny_unknown_fields,
+    expecting = "a program: {\"id\": …, \"name\": …, \"robot\": …, \"tcp\": …, \"moves\": […]}"
+)]
 pub struct ProgramDocument {
     /// Unique among the programs.
     pub id: String,
@@ -122,7 +125,10 @@ pub enum MoveDocument {
 
 /// One of the postures of a six-axis arm.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema, ToSchema)]
-#[serde(deny_unknown_fields, expecting = "a posture: {\"front\": true, \"elbow_up\": true, \"wrist_positive\": true}")]
+#[serde(
+    deny_unknown_fields,
+    expecting = "a posture: {\"front\": true, \"elbow_up\": true, \"wrist_positive\": true}"
+)]
 pub struct PostureDocument {
     /// Reaching forwards rather than back over the base.
     pub front: bool,

@@ -8,7 +8,10 @@ use utoipa::ToSchema;
 /// measured, whether or not anything moves between them; left out are only links next to each other in one mechanism,
 /// unless a rule names them by themselves, and what may touch.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
-#[serde(deny_unknown_fields, expecting = "a rule: {\"id\": …, \"name\": …, \"between\": […], \"required_mm\": …}")]
+#[serde(
+    deny_unknown_fields,
+    expecting = "a rule: {\"id\": …, \"name\": …, \"between\": […], \"required_mm\": …}"
+)]
 pub struct RuleDocument {
     /// Unique among the rules.
     pub id: String,

@@ -2,10 +2,9 @@
 
 use std::collections::HashSet;
 
+use selvik_formats::Result;
 use serde::Serialize;
 use utoipa::ToSchema;
-
-use selvik_formats::Result;
 
 use super::references::{forget, names_one_of};
 use super::roster::{families, refuse};

@@ -3,14 +3,15 @@
 use std::collections::{HashMap, HashSet};
 
 use schemars::JsonSchema;
+use selvik_formats::Result;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
-use selvik_formats::Result;
-
 use super::references::forget;
 use super::roster::{called, families, position, positions, refuse};
-use crate::document::{CellDocument, ItemDocument, PoseDocument, RoleDocument, checked_name, is_colour, next_free};
+use crate::document::{
+    CellDocument, ItemDocument, PoseDocument, RoleDocument, checked_name, is_colour, next_free,
+};
 
 /// Where an item stands in the frame that carries it.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]

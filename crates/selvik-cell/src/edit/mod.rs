@@ -6,15 +6,16 @@ mod references;
 mod roster;
 mod views;
 
+pub use delete::{Consequences, consequences};
+pub use items::{Hanging, ItemChange, Placement};
 use schemars::JsonSchema;
+use selvik_formats::Result;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
-pub use delete::{Consequences, consequences};
-pub use items::{Hanging, ItemChange, Placement};
-
-use crate::document::{CellDocument, ItemDocument, SavedViewDocument, TourDocument, VisibilitySetDocument, checked_name};
-use selvik_formats::Result;
+use crate::document::{
+    CellDocument, ItemDocument, SavedViewDocument, TourDocument, VisibilitySetDocument, checked_name,
+};
 
 /// A change of a cell that can be undone.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
@@ -170,4 +171,3 @@ impl Edit {
         }
     }
 }
-

@@ -24,7 +24,10 @@ pub(super) fn called(document: &CellDocument, positions: &[usize]) -> String {
     }
 }
 
-pub(super) fn positions<'a>(document: &CellDocument, ids: impl IntoIterator<Item = &'a String>) -> Result<Vec<usize>> {
+pub(super) fn positions<'a>(
+    document: &CellDocument,
+    ids: impl IntoIterator<Item = &'a String>,
+) -> Result<Vec<usize>> {
     let found = ids.into_iter().map(|id| position(document, id)).collect::<Result<Vec<_>>>()?;
     if found.is_empty() {
         return Err(refuse("it names no item"));

@@ -1,9 +1,9 @@
 //! Changes of how a cell is looked at: saved views, tours and visibility sets.
 
-use super::roster::refuse;
-use crate::document::checked_name;
 use selvik_formats::Result;
-use crate::document::{CellDocument, SavedViewDocument, TourDocument, VisibilitySetDocument};
+
+use super::roster::refuse;
+use crate::document::{CellDocument, SavedViewDocument, TourDocument, VisibilitySetDocument, checked_name};
 
 fn position(document: &CellDocument, view: &str) -> Result<usize> {
     let at = document.views.iter().position(|v| v.id == view);

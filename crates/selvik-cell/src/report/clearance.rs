@@ -2,7 +2,8 @@ use std::collections::HashMap;
 
 use indexmap::IndexMap;
 use selvik_core::clearance::{
-    Band, Doubt, Interval, LeftOutReason, Named, PairResult, RuleResult, RuleScope, Sweep, Verdict as CoreVerdict, named, scope_along,
+    Band, Doubt, Interval, LeftOutReason, Named, PairResult, RuleResult, RuleScope, Sweep,
+    Verdict as CoreVerdict, named, scope_along,
 };
 use selvik_core::program::Path;
 use selvik_core::robot::{Body, BodyId};

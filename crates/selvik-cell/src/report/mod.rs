@@ -10,7 +10,6 @@ pub use clearance::{
     SweepReport, Verdict, band_report, rename_pairs, sweep_report,
 };
 pub use reach::{ReachReport, ReachRow, reach_report};
-
 use selvik_core::spatial::{Point, Pose};
 
 /// A point in mm.

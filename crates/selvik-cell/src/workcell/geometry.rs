@@ -8,14 +8,14 @@ use selvik_core::mesh::{Shape, Surface};
 use selvik_core::robot::{
     Convention, DhRow, JointKind, JointLimits, Link, Mechanism, Span, Stated, chain_from_dh,
 };
-
 use selvik_formats::mesh::{MeshConvention, read_mesh};
 use selvik_formats::{PackageFiles, Result, read_urdf};
 
 use super::refusals::{finite, refuse};
 use super::{RAMP, Workcell};
 use crate::document::{
-    BodyDocument, DhConvention, DhRowDocument, ItemDocument, MechanismDocument, MechanismSource, ShapeDocument,
+    BodyDocument, DhConvention, DhRowDocument, ItemDocument, MechanismDocument, MechanismSource,
+    ShapeDocument,
 };
 
 /// Geometry by how documents describe it, so that the same is read once.

@@ -179,7 +179,6 @@ fn role(role: RoleDocument) -> Role {
     }
 }
 
-
 fn rest(document: &CellDocument, names: &Names, refusals: &mut Refusals) -> Vec<f64> {
     let joints = names.assembly.joints();
     let mut rest: Vec<f64> = joints.iter().map(|joint| joint.limits.position.clamp(0.0)).collect();

@@ -49,8 +49,7 @@ fn program(
     let steps = document.moves.iter().enumerate();
     let moves =
         refusals.note_each(steps.map(|(at, step)| reader.read(step, &format!("{place} moves[{at}]"))));
-    (moves.len() == document.moves.len())
-        .then(|| Program { name: document.name.clone(), robot, tcp, moves })
+    (moves.len() == document.moves.len()).then(|| Program { name: document.name.clone(), robot, tcp, moves })
 }
 
 /// The targets of a program by their ids, also those of its CSV file.
@@ -61,7 +60,7 @@ fn targets(
 ) -> Result<HashMap<String, TargetDocument>> {
     let mut targets = document.targets.clone();
     if let Some(file) = &document.targets_csv {
-        targets.extend(read_targets(file, files.get(file, place)?)?.into_iter().map(TargetDocument::from));
+        targets.extend(read_targets(file, &files.get(file, place)?)?.into_iter().map(TargetDocument::from));
     }
     unique(&format!("{place} targets"), targets.iter().map(|t| &t.id))?;
     Ok(targets.into_iter().map(|t| (t.id.clone(), t)).collect())

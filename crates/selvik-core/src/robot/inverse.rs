@@ -30,7 +30,9 @@ enum Form {
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum ArmError {
     /// The item has no joints above the node.
-    #[error("\"{tip}\" does not hang on a moving link of \"{robot}\"; name a TCP that this robot carries, or hang it on one of its links")]
+    #[error(
+        "\"{tip}\" does not hang on a moving link of \"{robot}\"; name a TCP that this robot carries, or hang it on one of its links"
+    )]
     NotCarried {
         /// The robot.
         robot: ItemId,

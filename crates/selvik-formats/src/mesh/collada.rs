@@ -277,8 +277,9 @@ fn find<'a, 'i>(node: &Node<'a, 'i>, path: &[&str]) -> Option<Node<'a, 'i>> {
 
 #[cfg(test)]
 mod tests {
-    use super::*;
     use selvik_core::mesh::{Shells, mass_of};
+
+    use super::*;
 
     /// A tetrahedron with legs of 1 unit: its volume is a sixth of a cubic unit.
     fn tetrahedron(unit: &str, up: &str, node: &str) -> String {

@@ -134,11 +134,12 @@ fn linear(colour: &str) -> Option<[f64; 3]> {
 
 #[cfg(test)]
 mod tests {
-    use super::*;
-    use crate::mesh::{MeshConvention, read_mesh};
-    use crate::PackageFiles;
     use selvik_core::mesh::{box_mesh, mass_of};
     use selvik_core::spatial::pose_from_rpy;
+
+    use super::*;
+    use crate::PackageFiles;
+    use crate::mesh::{MeshConvention, read_mesh};
 
     #[test]
     fn what_is_written_reads_back_where_it_stood() {

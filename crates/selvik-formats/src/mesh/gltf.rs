@@ -4,8 +4,7 @@ use selvik_core::mesh::{TriangleMesh, Welded};
 use selvik_core::spatial::Point;
 
 use super::guarded;
-use crate::PackageFiles;
-use crate::{FormatError, Result};
+use crate::{FormatError, PackageFiles, Result};
 
 /// Reads all triangles of the default scene, in metres, turned from Y up to Z up.
 pub(super) fn read_gltf(files: &PackageFiles, name: &str, bytes: &[u8]) -> Result<Welded> {

@@ -8,17 +8,16 @@ mod obj;
 mod ply;
 mod stl;
 
-use selvik_core::mesh::{TriangleMesh, Welded, turn_outwards};
-use selvik_core::spatial::{Pose, pose_from_rpy};
-
-use crate::{FormatError, PackageFiles, Result};
-
 pub use collada::read_collada;
 pub use convention::{LengthUnit, MeshConvention, UpAxis};
 pub use glb::{PlacedMesh, write_glb};
 pub use obj::{obj_colour, read_obj};
 pub use ply::read_ply;
+use selvik_core::mesh::{TriangleMesh, Welded, turn_outwards};
+use selvik_core::spatial::{Pose, pose_from_rpy};
 pub use stl::{read_stl, write_stl};
+
+use crate::{FormatError, PackageFiles, Result};
 
 /// Runs a parser that is not ours: where it panics over a damaged file, the file is refused.
 fn guarded<T>(name: &str, parse: impl FnOnce() -> Result<T>) -> Result<T> {
@@ -58,7 +57,7 @@ pub fn read_mesh(
     convention: MeshConvention,
     wanted_by: &str,
 ) -> Result<MeshRead> {
-    let bytes = files.get(name, wanted_by)?;
+    let bytes = &*files.get(name, wanted_by)?;
     let scale = convention.unit.metres();
     let stop = files.stop();
     let (welded, upright) = match ending(name).as_str() {

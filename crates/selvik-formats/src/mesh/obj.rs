@@ -4,8 +4,7 @@ use selvik_core::mesh::{TriangleMesh, Welded};
 use selvik_core::spatial::Point;
 
 use super::{ending, guarded};
-use crate::PackageFiles;
-use crate::{FormatError, Result, Stop};
+use crate::{FormatError, PackageFiles, Result, Stop};
 
 /// Reads Wavefront OBJ: all groups of a file as one mesh, polygons cut into triangles; coordinates are
 /// multiplied by `scale` to metres. Materials and normals are left aside: shading comes from the shape.
@@ -51,7 +50,7 @@ pub fn obj_colour(files: &PackageFiles, name: &str) -> Option<String> {
     };
     let options = tobj::LoadOptions::default();
     let (_, materials) = guarded(name, || {
-        tobj::load_obj_buf(&mut files.stop().watching(bytes), &options, materials)
+        tobj::load_obj_buf(&mut files.stop().watching(&bytes), &options, materials)
             .map_err(|e| FormatError::file(name, e))
     })
     .ok()?;
@@ -66,8 +65,9 @@ pub fn obj_colour(files: &PackageFiles, name: &str) -> Option<String> {
 
 #[cfg(test)]
 mod tests {
-    use super::*;
     use selvik_core::mesh::{Shells, mass_of};
+
+    use super::*;
 
     const CUBE: &str = "o cube\nv 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nv 0 0 1\nv 1 0 1\nv 1 1 1\nv 0 1 1\n\
         f 4 3 2 1\nf 5 6 7 8\nf 1 2 6 5\nf 3 4 8 7\nf 2 3 7 6\nf -8 -4 -1 -5\n";

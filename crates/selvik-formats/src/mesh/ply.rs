@@ -74,8 +74,9 @@ pub fn read_ply(name: &str, bytes: &[u8], scale: f64, stop: &Stop) -> Result<Wel
 
 #[cfg(test)]
 mod tests {
-    use super::*;
     use selvik_core::mesh::{Shells, mass_of};
+
+    use super::*;
 
     const HEAD: &str = "ply\nformat ascii 1.0\nelement vertex 4\nproperty double x\nproperty double y\nproperty double z\n\
         element face 4\nproperty list uchar int vertex_indices\nend_header\n";

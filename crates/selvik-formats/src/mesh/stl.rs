@@ -71,9 +71,10 @@ pub fn write_stl(mesh: &TriangleMesh, unit: LengthUnit) -> Vec<u8> {
 
 #[cfg(test)]
 mod tests {
-    use super::*;
     use proptest::prelude::*;
     use selvik_core::mesh::{box_mesh, mass_of, sphere_mesh};
+
+    use super::*;
 
     #[test]
     fn a_mesh_survives_writing_and_reading() {

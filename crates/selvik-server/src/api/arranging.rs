@@ -10,11 +10,10 @@ use serde::Deserialize;
 use utoipa::ToSchema;
 use uuid::Uuid;
 
-use super::cell_detail::CellDetail;
+use super::cell_detail::{CellDetail, detail};
 use crate::App;
-use crate::commits::Brought;
+use crate::cells::{Brought, OpenCell};
 use crate::error::Problem;
-use crate::open_cell::OpenCell;
 
 /// What is to be arranged, and how.
 #[derive(Deserialize, ToSchema)]
@@ -38,9 +37,10 @@ pub async fn arrange(
     let base = request.base_revision;
     let make = move |cell: &OpenCell| {
         let posed = Posed::new(&cell.workcell, &cell.joints_at(Some(request.time_s)));
-        Ok(edit_of(&posed, &request.items, &request.how)?)
+        edit_of(&posed, &request.items, &request.how)
     };
-    app.commit_made(id, base, make, Brought::default()).await.map(Json)
+    let cell = app.commit_made(id, base, make, Brought::default()).await?;
+    detail(&app, id, &cell).await
 }
 
 /// A new frame, and where it stands.
@@ -63,9 +63,10 @@ pub async fn add_frame(
     let base = request.base_revision;
     let make = move |cell: &OpenCell| {
         let posed = Posed::new(&cell.workcell, &cell.joints_at(Some(request.time_s)));
-        Ok(new_frame(&posed, &request.frame)?)
+        new_frame(&posed, &request.frame)
     };
-    app.commit_made(id, base, make, Brought::default()).await.map(Json)
+    let cell = app.commit_made(id, base, make, Brought::default()).await?;
+    detail(&app, id, &cell).await
 }
 
 /// Which items, in which frame and when.
@@ -84,7 +85,7 @@ pub async fn facts(
     Path(id): Path<Uuid>,
     Json(request): Json<FactsRequest>,
 ) -> Result<Json<Vec<ItemFacts>>, Problem> {
-    let cell = app.cell(id).await?;
+    let cell = app.cells.get(id).await?;
     let facts = tokio::task::spawn_blocking(move || {
         let posed = Posed::new(&cell.workcell, &cell.joints_at(Some(request.time_s)));
         let facts = request.items.iter().map(|id| facts_of(&posed, id, &request.frame));
@@ -107,7 +108,7 @@ pub async fn masses(
     Path(id): Path<Uuid>,
     Json(request): Json<MassesRequest>,
 ) -> Result<Json<Vec<ItemMass>>, Problem> {
-    let cell = app.cell(id).await?;
+    let cell = app.cells.get(id).await?;
     let masses = tokio::task::spawn_blocking(move || {
         let posed = Posed::new(&cell.workcell, &cell.workcell.rest);
         request.items.iter().map(|id| mass_of(&posed, id)).collect::<FormatResult<Vec<_>>>()

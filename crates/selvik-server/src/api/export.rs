@@ -6,16 +6,15 @@ use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use selvik_core::mesh::TriangleMesh;
 use selvik_core::robot::Placing;
-use selvik_formats::mesh::{PlacedMesh, write_glb, write_stl};
-use selvik_formats::mesh::LengthUnit;
+use selvik_formats::mesh::{LengthUnit, PlacedMesh, write_glb, write_stl};
 use selvik_formats::write_urdf;
 use serde::Deserialize;
 use utoipa::ToSchema;
 use uuid::Uuid;
 
 use crate::App;
+use crate::cells::OpenCell;
 use crate::error::Problem;
-use crate::open_cell::OpenCell;
 
 /// Which items, at which instant, as what.
 #[derive(Deserialize, ToSchema)]
@@ -45,7 +44,7 @@ pub async fn export_items(
     Path(id): Path<Uuid>,
     Json(request): Json<ExportRequest>,
 ) -> Result<Response, Problem> {
-    let cell = app.cell(id).await?;
+    let cell = app.cells.get(id).await?;
     let (kind, bytes) = tokio::task::spawn_blocking(move || exported(&cell, &request)).await??;
     Ok(([(header::CONTENT_TYPE, kind)], bytes).into_response())
 }
@@ -62,7 +61,7 @@ fn exported(cell: &OpenCell, request: &ExportRequest) -> Result<(&'static str, V
             return Err(Problem::refused("select one robot or other mechanism to write it as URDF"));
         };
         let mechanism = assembly.mechanism(robot).expect("just asked");
-        return Ok(("application/zip", write_urdf(&items[robot].id.0, mechanism).to_zip()));
+        return Ok(("application/zip", write_urdf(&items[robot].id.0, mechanism).to_zip()?));
     }
     let bodies: Vec<_> = assembly.bodies().iter().filter(|b| wanted(b.item)).collect();
     if bodies.is_empty() {

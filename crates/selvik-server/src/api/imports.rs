@@ -8,67 +8,24 @@ use axum::extract::{Multipart, Path, State};
 use axum::http::StatusCode;
 use selvik_cell::Workcell;
 use selvik_cell::bring::{Choice, items_of};
-use selvik_cell::document::{CELL_FILE, CellDocument, FORMAT, read_document};
+use selvik_cell::document::{checked_name, empty_cell, read_document};
 use selvik_cell::edit::Edit;
-use selvik_formats::{MAX_TOTAL_BYTES, PackageFiles};
+use selvik_formats::{FormatError, MAX_TOTAL_BYTES};
 use selvik_store::StoredCell;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
 
-use super::edits::Brought;
+use super::uploads::{Upload, received};
 use crate::App;
+use crate::cells::{Brought, OpenCell};
 use crate::error::Problem;
 use crate::imports::{ImportState, Staged};
-use crate::open_cell::OpenCell;
 
-/// The id of an import or of a new cell.
+/// The id of an import.
 #[derive(Serialize, ToSchema)]
 pub struct Begun {
-    pub id: Uuid,
-}
-
-/// Dropped files under their paths; zips are unpacked.
-#[derive(ToSchema)]
-#[allow(dead_code)]
-pub struct Upload {
-    #[schema(value_type = Vec<String>, format = Binary)]
-    file: Vec<u8>,
-}
-
-fn is_zip(name: &str) -> bool {
-    name.to_ascii_lowercase().ends_with(".zip")
-}
-
-/// The files of an upload. Zips are unpacked; a folder round everything is taken off.
-pub async fn received(mut upload: Multipart) -> Result<PackageFiles, Problem> {
-    let mut parts: Vec<(String, Vec<u8>)> = Vec::new();
-    while let Some(mut field) = upload.next_field().await.map_err(Problem::refused)? {
-        let name = field.file_name().unwrap_or("package.zip").to_owned();
-        let mut content = Vec::new();
-        while let Some(chunk) = field.chunk().await.map_err(Problem::refused)? {
-            content.extend_from_slice(&chunk);
-        }
-        content.shrink_to_fit();
-        parts.push((name, content));
-    }
-    let unpacked = tokio::task::spawn_blocking(move || -> Result<_, Problem> {
-        let mut files = PackageFiles::default();
-        let loose = parts.iter().filter(|(name, _)| !is_zip(name)).map(|(_, content)| content.len() as u64);
-        let mut left = MAX_TOTAL_BYTES.saturating_sub(loose.sum());
-        for (name, content) in parts {
-            if is_zip(&name) {
-                // All zips of one upload share what may be unpacked.
-                let unpacked = PackageFiles::from_zip_within(&content, left)?;
-                left -= unpacked.iter().map(|(_, content)| content.len() as u64).sum::<u64>();
-                files.extend(&unpacked);
-            } else {
-                files.insert(name.trim_start_matches('/'), content)?;
-            }
-        }
-        Ok(files.without_outer_folder())
-    });
-    unpacked.await?
+    id: Uuid,
 }
 
 /// Begins an import: files are looked through, and nothing is stored yet.
@@ -78,7 +35,7 @@ pub async fn begin_import(
     State(app): State<App>,
     upload: Multipart,
 ) -> Result<(StatusCode, Json<Begun>), Problem> {
-    let files = received(upload).await?;
+    let files = received(&app, upload).await?;
     Ok((StatusCode::ACCEPTED, Json(Begun { id: app.stage(files) })))
 }
 
@@ -106,8 +63,8 @@ pub async fn add_files(
     upload: Multipart,
 ) -> Result<(StatusCode, Json<Begun>), Problem> {
     let mut files = staged(&app, id)?.files.clone();
-    files.extend(&received(upload).await?);
-    if files.iter().map(|(_, content)| content.len() as u64).sum::<u64>() > MAX_TOTAL_BYTES {
+    files.extend(&received(&app, upload).await?);
+    if files.total() > MAX_TOTAL_BYTES {
         return Err(Problem::refused("together that is more than 1 GiB; bring it in parts"));
     }
     app.imports.forget(id);
@@ -186,13 +143,13 @@ async fn store_items(
     let taken: HashSet<String> = match &request.into {
         ImportInto::NewCell(_) => HashSet::new(),
         ImportInto::Cell { id, .. } => {
-            app.cell(*id).await?.workcell.document.items.iter().map(|i| i.id.clone()).collect()
+            app.cells.get(*id).await?.workcell.document.items.iter().map(|i| i.id.clone()).collect()
         }
     };
     let read = Arc::clone(staged);
     let folder = import.simple().to_string();
     // Read by itself first: what is wrong is refused here, and the cell takes the geometry over.
-    let work = tokio::task::spawn_blocking(move || -> Result<_, Problem> {
+    let work = tokio::task::spawn_blocking(move || -> Result<_, FormatError> {
         let (items, files) = items_of(&read.files, &request.choices, &taken, &folder)?;
         let mut alone = empty_cell("import");
         alone.items = items.clone();
@@ -206,17 +163,17 @@ async fn store_items(
     let ids = items.iter().map(|i| i.id.clone()).collect();
     let cell = match request.into {
         ImportInto::NewCell(name) => {
-            let mut document = empty_cell(&name);
+            let mut document = empty_cell(&checked_name(&name)?);
             document.items = items;
-            if document.name.is_empty() || document.items.iter().any(|i| i.parent.is_some()) {
-                return Err(Problem::refused("a new cell needs a name, and nothing in it to hang on yet"));
+            if document.items.iter().any(|i| i.parent.is_some()) {
+                return Err(Problem::refused("in a new cell there is nothing to hang on yet"));
             }
             let id = app.store.create(&document, &files).await?;
             // It has just been read: whoever opens it need not wait for that again.
             let stored = StoredCell { revision: 1, document, files };
             let read = move || OpenCell::built_on(&[&workcell], stored);
             let cell = tokio::task::spawn_blocking(read).await??;
-            app.open.lock().expect("not poisoned").insert(id, Arc::new(cell));
+            app.cells.keep(id, Arc::new(cell)).await;
             id
         }
         ImportInto::Cell { id, base_revision } => {
@@ -226,16 +183,4 @@ async fn store_items(
         }
     };
     Ok(StoredImport { cell, items: ids })
-}
-
-/// A cell with nothing in it.
-pub fn empty_cell(name: &str) -> CellDocument {
-    let text = serde_json::json!({ "format": FORMAT, "name": name.trim(), "items": [] });
-    serde_json::from_value(text).expect("a cell document")
-}
-
-/// Whether the files of an upload are a cell package, or why not.
-pub fn package_or_refusal(files: &PackageFiles) -> Result<(), Problem> {
-    let there = files.contains(CELL_FILE);
-    there.then_some(()).ok_or_else(|| Problem::refused("there is no cell.json among the files"))
 }

@@ -2,20 +2,20 @@ use std::f64::consts::FRAC_PI_2;
 
 use axum::Json;
 use axum::extract::{Path, State};
+use selvik_cell::document::{SectionDocument, TourStopDocument, ViewpointDocument};
+use selvik_cell::report::millimetres;
 use selvik_core::mesh::flat_face;
 use selvik_core::spatial::{Point, Vector};
 use selvik_core::view::{
     Projection, StandardView, Tour, Viewpoint, evidence_viewpoint, frame, lens_mm_to_rad,
 };
-use selvik_cell::document::{SectionDocument, TourStopDocument, ViewpointDocument};
-use selvik_cell::report::millimetres;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
 
 use crate::App;
+use crate::cells::OpenCell;
 use crate::error::Problem;
-use crate::open_cell::OpenCell;
 
 /// A direction with a name.
 #[derive(Serialize, ToSchema)]
@@ -73,7 +73,7 @@ pub async fn frame_items(
     Path(id): Path<Uuid>,
     Json(request): Json<FrameRequest>,
 ) -> Result<Json<ViewpointDocument>, Problem> {
-    let cell = app.cell(id).await?;
+    let cell = app.cells.get(id).await?;
     check(&request.viewpoint, request.aspect)?;
     let framed = tokio::task::spawn_blocking(move || {
         let points = points_of(&cell, &request.items, request.time_s);
@@ -138,7 +138,7 @@ pub async fn face_on(
     Path(id): Path<Uuid>,
     Json(request): Json<FaceOnRequest>,
 ) -> Result<Json<ViewpointDocument>, Problem> {
-    let cell = app.cell(id).await?;
+    let cell = app.cells.get(id).await?;
     check(&request.viewpoint, request.aspect)?;
     let assembly = &cell.workcell.assembly;
     let body =

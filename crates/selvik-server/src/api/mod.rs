@@ -1,6 +1,7 @@
 //! The HTTP API. Its OpenAPI description is made from these types.
 
 mod arranging;
+mod cell_detail;
 mod cells;
 mod edits;
 mod export;
@@ -8,35 +9,47 @@ mod findings;
 mod imports;
 mod looking;
 mod picture;
+mod uploads;
 
 use axum::extract::DefaultBodyLimit;
+use axum::http::StatusCode;
+pub use findings::FindingsRead;
+use tower_http::timeout::{RequestBodyTimeoutLayer, TimeoutLayer};
 use utoipa::OpenApi;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
 use crate::App;
+use crate::error::Problem;
+use crate::limits::{ANSWER, BODY, DOCUMENT, FILES, UPLOAD};
 
 #[derive(OpenApi)]
-#[openapi(info(title = "Selvik", description = "Robot workcells: looking, clearance and reach."))]
+#[openapi(
+    info(title = "Selvik", description = "Robot workcells: looking, clearance and reach."),
+    components(schemas(crate::live::Event, Problem))
+)]
 struct Description;
-
-/// Files come in up to this, everything else up to that, bytes.
-const FILES: usize = 1 << 30;
-const DOCUMENT: usize = 2 << 20;
 
 /// All routes with their description.
 pub fn router() -> OpenApiRouter<App> {
+    let late = |after| TimeoutLayer::with_status_code(StatusCode::SERVICE_UNAVAILABLE, after);
     let files = OpenApiRouter::new()
-        .routes(routes!(cells::list_cells, cells::import_cell))
+        .routes(routes!(cells::import_cell))
         .routes(routes!(imports::begin_import))
         .routes(routes!(imports::add_files))
-        .layer(DefaultBodyLimit::max(FILES));
-    let rest = documents().layer(DefaultBodyLimit::max(DOCUMENT));
+        .layer(DefaultBodyLimit::max(FILES))
+        .layer(RequestBodyTimeoutLayer::new(BODY))
+        .layer(late(UPLOAD));
+    let rest = documents()
+        .layer(DefaultBodyLimit::max(DOCUMENT))
+        .layer(RequestBodyTimeoutLayer::new(BODY))
+        .layer(late(ANSWER));
     OpenApiRouter::with_openapi(Description::openapi()).merge(files).merge(rest)
 }
 
 fn documents() -> OpenApiRouter<App> {
     OpenApiRouter::new()
+        .routes(routes!(cells::list_cells))
         .routes(routes!(cells::get_cell, cells::delete_cell))
         .routes(routes!(cells::new_cell))
         .routes(routes!(cells::restore_cell))
@@ -67,6 +80,8 @@ fn documents() -> OpenApiRouter<App> {
         .routes(routes!(looking::evidence))
         .routes(routes!(looking::tour_track))
         .routes(routes!(findings::start_sweep, findings::last_sweep))
+        .routes(routes!(findings::findings))
+        .routes(routes!(findings::more_pairs))
         .routes(routes!(findings::stop_job))
         .routes(routes!(findings::reach))
 }

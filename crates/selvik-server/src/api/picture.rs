@@ -4,28 +4,22 @@ use axum::Json;
 use axum::extract::{Path, Query, State};
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
+use selvik_cell::document::SectionDocument;
+use selvik_cell::report::{flat, millimetres};
 use selvik_core::mesh::TriangleMesh;
 use selvik_core::section::{cut_together, fill};
 use selvik_core::spatial::{Plane, Point, Pose, Vector};
-use selvik_cell::document::SectionDocument;
-use selvik_cell::report::millimetres;
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
 use crate::App;
+use crate::cells::OpenCell;
 use crate::error::Problem;
-use crate::open_cell::OpenCell;
 
 /// Poses a second in a track, and how much of it is sent at a time, s.
 const TRACK_RATE_HZ: f64 = 50.0;
 const PART_S: f64 = 20.0;
-
-/// x, y, z (m), quaternion x, y, z, w.
-pub fn flat(pose: &Pose) -> [f64; 7] {
-    let (t, r) = (pose.translation.vector, pose.rotation.coords);
-    [t.x, t.y, t.z, r.x, r.y, r.z, r.w]
-}
 
 /// Coordinate systems that some joint moves.
 pub fn moving_nodes(cell: &OpenCell) -> Vec<usize> {
@@ -43,7 +37,7 @@ pub async fn mesh(
     State(app): State<App>,
     Path((id, mesh)): Path<(Uuid, String)>,
 ) -> Result<Response, Problem> {
-    let cell = app.cell(id).await?;
+    let cell = app.cells.get(id).await?;
     let bytes = tokio::task::spawn_blocking(move || cell.drawn(&mesh)).await?;
     let bytes = bytes.ok_or_else(|| Problem::missing("there is no such mesh in this cell"))?;
     let headers = [
@@ -61,7 +55,7 @@ const SMALL: usize = 2000;
 #[utoipa::path(get, path = "/api/cells/{id}/small-meshes", params(("id" = Uuid, Path)),
     responses((status = 200, content_type = "application/octet-stream"), (status = 404, body = Problem)))]
 pub async fn small_meshes(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Response, Problem> {
-    let cell = app.cell(id).await?;
+    let cell = app.cells.get(id).await?;
     let bytes = tokio::task::spawn_blocking(move || cell.drawn_small(SMALL)).await?;
     Ok(([(header::CONTENT_TYPE, "application/octet-stream")], bytes).into_response())
 }
@@ -82,7 +76,7 @@ pub async fn track(
     Path(id): Path<Uuid>,
     Query(TrackPart { part }): Query<TrackPart>,
 ) -> Result<Response, Problem> {
-    let cell = app.cell(id).await?;
+    let cell = app.cells.get(id).await?;
     cell.path()?;
     let bytes = tokio::task::spawn_blocking(move || {
         let path = cell.path.as_ref().expect("asked before");
@@ -116,7 +110,7 @@ pub async fn poses(
     Path(id): Path<Uuid>,
     Query(at): Query<AtTime>,
 ) -> Result<Json<Vec<[f64; 7]>>, Problem> {
-    let cell = app.cell(id).await?;
+    let cell = app.cells.get(id).await?;
     let poses = cell.workcell.assembly.poses(&cell.joints_at(Some(at.time_s)));
     Ok(Json(moving_nodes(&cell).iter().map(|&n| flat(&poses[n])).collect()))
 }
@@ -161,7 +155,7 @@ pub async fn section(
     Path(id): Path<Uuid>,
     Json(request): Json<SectionRequest>,
 ) -> Result<Json<SectionFaces>, Problem> {
-    let cell = app.cell(id).await?;
+    let cell = app.cells.get(id).await?;
     let plane = plane(&request.section)?;
     let faces = tokio::task::spawn_blocking(move || faces(&cell, &plane, &request)).await?;
     let area_mm2 = faces.iter().map(|f| f.area_mm2).sum();
@@ -237,7 +231,7 @@ pub async fn open_edges(
     Path(id): Path<Uuid>,
     Json(request): Json<BodyRequest>,
 ) -> Result<Json<OpenEdges>, Problem> {
-    let cell = app.cell(id).await?;
+    let cell = app.cells.get(id).await?;
     let edges = tokio::task::spawn_blocking(move || {
         let assembly = &cell.workcell.assembly;
         let poses = assembly.poses(&cell.joints_at(Some(request.time_s)));

@@ -140,11 +140,8 @@ fn word(verdict: Verdict) -> &'static str {
 fn lasting(pair: &PairReport) -> String {
     let [_, total] = pair.broken_for_s;
     if total > 0.0 {
-        let times = if pair.broken.len() == 1 {
-            "once".to_owned()
-        } else {
-            format!("{} times", pair.broken.len())
-        };
+        let times =
+            if pair.broken.len() == 1 { "once".to_owned() } else { format!("{} times", pair.broken.len()) };
         let certain = if pair.verdict == Verdict::Broken { "broken" } else { "not certain" };
         format!("  {certain} for {total:.3} s, {times}")
     } else {

@@ -5,14 +5,12 @@ mod query;
 
 use std::path::{Path, PathBuf};
 
-use clap::{Parser, Subcommand};
-use selvik_cell::document::CELL_FILE;
-use selvik_formats::PackageFiles;
-use selvik_cell::Workcell;
-use selvik_formats::FormatError;
-
 pub use check::check;
+use clap::{Args, Parser, Subcommand};
 pub use query::{Query, query};
+use selvik_cell::Workcell;
+use selvik_cell::document::CELL_FILE;
+use selvik_formats::{FormatError, PackageFiles};
 
 /// Looks at a robot workcell, and says with certainty what reaches and what comes too close.
 #[derive(Parser)]
@@ -27,16 +25,22 @@ pub struct Cli {
 #[derive(Subcommand)]
 pub enum Command {
     /// Serve the application.
-    Serve {
-        /// Where to listen; loopback unless you say otherwise.
-        #[arg(long, default_value = "127.0.0.1:7780", env = "SELVIK_LISTEN")]
-        listen: String,
+    Serve(Serve),
+    /// Work on the sweeps of a database, beside the server: on this machine or another. Any number may do so; what one
+    /// leaves unfinished another takes up.
+    Work {
         /// The database, as a postgres:// URL.
         #[arg(long, env = "SELVIK_DATABASE")]
         database: String,
-        /// Further names by which pages may reach the server, besides loopback.
+        /// How many cores a sweep may use; all of them if absent.
         #[arg(long)]
-        allow_host: Vec<String>,
+        cores: Option<usize>,
+    },
+    /// Make the tables of a database, or bring them up to date. `serve` and `work` do so, too.
+    Migrate {
+        /// The database, as a postgres:// URL.
+        #[arg(long, env = "SELVIK_DATABASE")]
+        database: String,
     },
     /// Store a cell package in the database and print the cell's id.
     Import {
@@ -86,6 +90,26 @@ pub enum Command {
     Openapi,
     /// Print the JSON Schema of cell.json.
     Schema,
+}
+
+/// How the application is served.
+#[derive(Args)]
+pub struct Serve {
+    /// Where to listen; loopback unless you say otherwise.
+    #[arg(long, default_value = "127.0.0.1:7780", env = "SELVIK_LISTEN")]
+    pub listen: String,
+    /// The database, as a postgres:// URL.
+    #[arg(long, env = "SELVIK_DATABASE")]
+    pub database: String,
+    /// Further names by which pages may reach the server, besides loopback.
+    #[arg(long)]
+    pub allow_host: Vec<String>,
+    /// Leave sweeps to `selvik work`.
+    #[arg(long)]
+    pub no_worker: bool,
+    /// Cells are kept in memory up to this.
+    #[arg(long, default_value_t = 1024, env = "SELVIK_CELLS_MIB")]
+    pub cells_mib: u64,
 }
 
 /// The files of a folder or zip.

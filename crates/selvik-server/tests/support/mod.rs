@@ -9,8 +9,9 @@ pub mod pixels;
 
 use selvik_cell::Workcell;
 use selvik_formats::PackageFiles;
-use selvik_server::{AllowedHosts, App};
+use selvik_server::{AllowedHosts, App, Settings, serve};
 use selvik_store::Store;
+use tokio_util::sync::CancellationToken;
 
 /// The demo cell without clearance rules and without the bars of its fence: nothing to sweep and less than
 /// half to draw, for tests of looking.
@@ -41,18 +42,25 @@ pub fn small_cell() -> PackageFiles {
     files
 }
 
-/// A running server.
+/// A running server that works on its jobs itself.
 pub struct Server {
     /// `http://127.0.0.1:PORT`
     pub url: String,
     /// Its database.
     pub store: Store,
+    stop: CancellationToken,
+}
+
+impl Drop for Server {
+    fn drop(&mut self) {
+        self.stop.cancel();
+    }
 }
 
 impl Server {
     /// Starts one with an empty database.
     pub async fn start() -> Self {
-        Self::on(Store::open(&cluster::database()).await.expect("a database")).await
+        Self::on(Store::open_up_to_date(&cluster::database()).await.expect("a database")).await
     }
 
     /// Another one on the same database.
@@ -63,9 +71,11 @@ impl Server {
     async fn on(store: Store) -> Self {
         let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.expect("a free port");
         let url = format!("http://{}", listener.local_addr().expect("an address"));
-        let router = App::new(store.clone()).router(AllowedHosts::default());
-        tokio::spawn(async move { axum::serve(listener, router).await });
-        Self { url, store }
+        let stop = CancellationToken::new();
+        let app = App::new(store.clone(), Settings::default(), stop.clone()).await.expect("an application");
+        tokio::spawn(app.clone().work(stop.clone()));
+        tokio::spawn(serve(listener, app.router(AllowedHosts::default()), stop.clone()));
+        Self { url, store, stop }
     }
 
     /// Stores a package and returns the cell's id.

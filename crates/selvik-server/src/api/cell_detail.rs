@@ -1,0 +1,229 @@
+//! A cell as a page opens it.
+
+use axum::Json;
+use selvik_cell::document::{CellDocument, FrameKind, RoleDocument};
+use selvik_cell::report::flat;
+use selvik_core::program::{Goal, Motion};
+use selvik_core::spatial::Pose;
+use serde::Serialize;
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+use super::picture::moving_nodes;
+use crate::App;
+use crate::cells::OpenCell;
+use crate::error::Problem;
+
+/// A rigid body of the picture.
+#[derive(Serialize, ToSchema)]
+pub struct BodyInfo {
+    /// Id of the item.
+    pub item: String,
+    /// Name of the link, for mechanisms.
+    pub link: Option<String>,
+    /// What people call it.
+    pub name: String,
+    /// The coordinate system it moves with.
+    pub node: usize,
+    /// Name of its mesh.
+    pub mesh: String,
+    /// How many triangles it has.
+    pub triangles: usize,
+}
+
+/// A move on the path strip.
+#[derive(Serialize, ToSchema)]
+pub struct MoveInfo {
+    pub lane: usize,
+    pub robot: String,
+    pub program: String,
+    pub label: String,
+    pub start_s: f64,
+    pub end_s: f64,
+    pub speed_share: f64,
+}
+
+/// The path of the run plan.
+#[derive(Serialize, ToSchema)]
+pub struct PathInfo {
+    pub duration_s: f64,
+    pub moves: Vec<MoveInfo>,
+    /// Why the run plan can't be run, if it can't.
+    pub fault: Option<String>,
+}
+
+/// A frame of the picture (ISO 9787).
+#[derive(Serialize, ToSchema)]
+pub struct FrameInfo {
+    pub kind: FrameKindInfo,
+    pub name: String,
+    /// Id of the item it goes with; the world's and those of targets in it go with none.
+    pub item: Option<String>,
+    /// The coordinate system it stands in; none is the world's.
+    pub node: Option<usize>,
+    /// Where it stands in that: x, y, z (m), quaternion x, y, z, w.
+    pub pose: [f64; 7],
+}
+
+/// What a frame is.
+#[derive(Serialize, ToSchema, Clone, Copy)]
+#[serde(rename_all = "snake_case")]
+pub enum FrameKindInfo {
+    World,
+    Base,
+    Flange,
+    Tcp,
+    Target,
+    /// Any other frame of the roster.
+    Frame,
+    /// The frame of an item that is not a frame itself.
+    Item,
+}
+
+/// A cell, opened.
+#[derive(Serialize, ToSchema)]
+pub struct CellDetail {
+    pub id: Uuid,
+    pub revision: i64,
+    /// Changes with everything a sweep depends on, and with nothing else.
+    pub fingerprint: String,
+    /// Changes with what people call the things that findings speak of.
+    pub names: String,
+    pub document: CellDocument,
+    pub bodies: Vec<BodyInfo>,
+    /// For each item of the document's roster, in its order, its coordinate system.
+    pub item_nodes: Vec<usize>,
+    /// Poses of all coordinate systems at time 0: x, y, z (m), quaternion x, y, z, w.
+    pub poses: Vec<[f64; 7]>,
+    /// Frames to be marked in the picture.
+    pub frames: Vec<FrameInfo>,
+    /// Coordinate systems that move on the path, in the order of tracks.
+    pub moving_nodes: Vec<usize>,
+    pub path: PathInfo,
+    /// What undo would take back.
+    pub undo: Option<StepInfo>,
+    /// What redo would do again.
+    pub redo: Option<StepInfo>,
+}
+
+/// A step of the edit log.
+#[derive(Serialize, ToSchema)]
+pub struct StepInfo {
+    /// The revision it made.
+    pub step: i64,
+    /// What was done.
+    pub label: String,
+}
+
+/// The cell `id`, as an answer.
+pub async fn detail(app: &App, id: Uuid, cell: &OpenCell) -> Result<Json<CellDetail>, Problem> {
+    let undo = app.store.undo_state(id).await?;
+    let step = |s: selvik_store::Step| StepInfo { step: s.revision, label: s.label };
+    let assembly = &cell.workcell.assembly;
+    let bodies = assembly.bodies().iter().enumerate().map(|(index, body)| BodyInfo {
+        item: assembly.cell().items()[body.item].id.0.clone(),
+        link: body.link.zip(assembly.mechanism(body.item)).map(|(l, m)| m.links()[l].name.clone()),
+        name: assembly.body_name(selvik_core::robot::BodyId(index)),
+        node: body.node.0,
+        mesh: cell.mesh_names[index].clone(),
+        triangles: body.surface.mesh().triangles().len(),
+    });
+    let items = cell.workcell.document.items.iter();
+    let position = |id: &str| assembly.cell().position(&id.into()).expect("every item is in the tree");
+    let moves = match &cell.path {
+        Ok(path) => path
+            .spans()
+            .iter()
+            .map(|s| {
+                let program = &cell.workcell.plan.lanes[s.lane].programs[s.program];
+                MoveInfo {
+                    lane: s.lane,
+                    robot: assembly.cell().items()[program.robot].name.clone(),
+                    program: program.name.clone(),
+                    label: program.moves[s.index].label.clone(),
+                    start_s: s.start,
+                    end_s: s.end,
+                    speed_share: s.speed_share,
+                }
+            })
+            .collect(),
+        Err(_) => Vec::new(),
+    };
+    Ok(Json(CellDetail {
+        id,
+        revision: cell.revision,
+        fingerprint: cell.fingerprint.clone(),
+        names: cell.names.clone(),
+        document: cell.workcell.document.clone(),
+        bodies: bodies.collect(),
+        item_nodes: items.map(|i| assembly.item_node(position(&i.id)).0).collect(),
+        poses: assembly.poses(&cell.joints_at(None)).iter().map(flat).collect(),
+        frames: frames(cell),
+        moving_nodes: moving_nodes(cell),
+        path: PathInfo {
+            duration_s: cell.path.as_ref().map_or(0.0, selvik_core::program::Path::duration),
+            moves,
+            fault: cell.path.as_ref().err().cloned(),
+        },
+        undo: undo.undo.map(step),
+        redo: undo.redo.map(step),
+    }))
+}
+
+fn frames(cell: &OpenCell) -> Vec<FrameInfo> {
+    let assembly = &cell.workcell.assembly;
+    let still = flat(&Pose::identity());
+    let mut frames = vec![FrameInfo {
+        kind: FrameKindInfo::World,
+        name: "World".to_owned(),
+        item: None,
+        node: None,
+        pose: still,
+    }];
+    for item in &cell.workcell.document.items {
+        let position = assembly.cell().position(&item.id.as_str().into()).expect("every item is in the tree");
+        let mut mark = |kind, name: String, node: usize| {
+            frames.push(FrameInfo { kind, name, item: Some(item.id.clone()), node: Some(node), pose: still });
+        };
+        let node = assembly.item_node(position).0;
+        let kind = match item.frame_kind {
+            Some(FrameKind::Base) => FrameKindInfo::Base,
+            Some(FrameKind::Flange) => FrameKindInfo::Flange,
+            Some(FrameKind::Tcp) => FrameKindInfo::Tcp,
+            _ if item.role == RoleDocument::Frame => FrameKindInfo::Frame,
+            _ => FrameKindInfo::Item,
+        };
+        // A robot has a base and a flange whether the roster names them or not.
+        let robot = assembly.mechanism(position).filter(|_| item.role == RoleDocument::Robot);
+        if let Some(mechanism) = robot {
+            mark(FrameKindInfo::Base, format!("{} base", item.name), node);
+            for tip in mechanism.tips() {
+                let link = &mechanism.links()[tip].name;
+                if let Some(node) = assembly.link_node(position, link) {
+                    mark(FrameKindInfo::Flange, format!("{} flange", item.name), node.0);
+                }
+            }
+        } else {
+            mark(kind, item.name.clone(), node);
+        }
+    }
+    for program in cell.workcell.plan.lanes.iter().flat_map(|l| &l.programs) {
+        for instruction in &program.moves {
+            let (Motion::Joint { to, .. } | Motion::Linear { to, .. } | Motion::Circular { to, .. }) =
+                &instruction.motion
+            else {
+                continue;
+            };
+            if let Goal::Pose { frame, pose, .. } = to {
+                frames.push(FrameInfo {
+                    kind: FrameKindInfo::Target,
+                    name: format!("{}, {}", program.name, instruction.label),
+                    item: None,
+                    node: frame.map(|n| n.0),
+                    pose: flat(pose),
+                });
+            }
+        }
+    }
+    frames
+}

@@ -1,0 +1,185 @@
+//! A cell in memory, ready to compute with.
+
+use std::collections::HashMap;
+use std::sync::Arc;
+
+use selvik_cell::Workcell;
+use selvik_cell::document::CellDocument;
+use selvik_cell::fingerprint::{files_hash, fingerprint, names_hash, only_views_differ};
+use selvik_core::mesh::{DEFAULT_FEATURE_ANGLE, Surface, feature_edges};
+use selvik_core::program::Path;
+use selvik_formats::{FormatError, PackageFiles};
+use selvik_store::StoredCell;
+
+use crate::error::Problem;
+
+/// What a triangle takes with its share of vertices, edges and the tree above it (measured: 190 to 230 bytes).
+const BYTES_A_TRIANGLE: usize = 220;
+
+/// A cell as it was at one revision.
+pub struct OpenCell {
+    pub revision: i64,
+    pub workcell: Workcell,
+    /// The path of the run plan, or why there is none.
+    pub path: Result<Path, String>,
+    pub files: Arc<PackageFiles>,
+    /// Changes with the contents of the files.
+    files_hash: String,
+    /// For each body the name under which its mesh is served.
+    pub mesh_names: Vec<String>,
+    /// Bodies by that name; several may share one.
+    meshes: HashMap<String, Arc<Surface>>,
+    /// Changes with everything a sweep depends on, and with nothing else.
+    pub fingerprint: String,
+    /// Changes with what people call the things that findings speak of.
+    pub names: String,
+}
+
+impl OpenCell {
+    /// Reads a stored cell.
+    ///
+    /// # Errors
+    /// [`FormatError`] when what is stored can't be read.
+    pub fn new(stored: StoredCell) -> Result<Self, FormatError> {
+        Self::built_on(&[], stored)
+    }
+
+    /// Reads a stored cell; geometry that one of `others` has read already is taken from there.
+    ///
+    /// # Errors
+    /// [`FormatError`] when what is stored can't be read.
+    pub fn built_on(others: &[&Workcell], stored: StoredCell) -> Result<Self, FormatError> {
+        let workcell = Workcell::built_on(others, stored.document, &stored.files)?;
+        let files_hash = files_hash(&stored.files)?;
+        Ok(Self::of(stored.revision, workcell, (Arc::new(stored.files), files_hash), &HashMap::new()))
+    }
+
+    /// The cell at its next revision, after a change that left `document` and added files. What does not move bodies or
+    /// rules keeps what is computed; geometry is read only where neither this cell nor `also` has read it.
+    ///
+    /// # Errors
+    /// [`FormatError`] when the change makes no sense.
+    pub fn next(
+        &self,
+        document: CellDocument,
+        added: &PackageFiles,
+        also: Option<&Workcell>,
+    ) -> Result<Self, FormatError> {
+        if added.is_empty() && only_views_differ(&self.workcell.document, &document) {
+            self.workcell.check_views(&document)?;
+            let names = names_hash(&document);
+            return Ok(Self {
+                revision: self.revision + 1,
+                workcell: Workcell { document, ..self.workcell.clone() },
+                path: self.path.clone(),
+                files: Arc::clone(&self.files),
+                files_hash: self.files_hash.clone(),
+                mesh_names: self.mesh_names.clone(),
+                meshes: self.meshes.clone(),
+                fingerprint: self.fingerprint.clone(),
+                names,
+            });
+        }
+        let files = if added.is_empty() {
+            (Arc::clone(&self.files), self.files_hash.clone())
+        } else {
+            let mut files = (*self.files).clone();
+            files.extend(added);
+            let hash = files_hash(&files)?;
+            (Arc::new(files), hash)
+        };
+        let known: Vec<&Workcell> = std::iter::once(&self.workcell).chain(also).collect();
+        let workcell = Workcell::built_on(&known, document, &files.0)?;
+        Ok(Self::of(self.revision + 1, workcell, files, &self.meshes))
+    }
+
+    /// What it holds in memory, KiB: files as they came, meshes with their trees.
+    pub fn weight_kib(&self) -> u32 {
+        let files = self.files.held() as usize;
+        let triangles: usize = self.meshes.values().map(|s| s.mesh().triangles().len()).sum();
+        u32::try_from((files + triangles * BYTES_A_TRIANGLE) >> 10).unwrap_or(u32::MAX).max(1)
+    }
+
+    fn of(
+        revision: i64,
+        workcell: Workcell,
+        (files, files_hash): (Arc<PackageFiles>, String),
+        known: &HashMap<String, Arc<Surface>>,
+    ) -> Self {
+        let path = workcell.path().map_err(|e| e.to_string());
+        let mut names: HashMap<*const Surface, String> =
+            known.iter().map(|(name, surface)| (Arc::as_ptr(surface), name.clone())).collect();
+        let mut meshes = HashMap::new();
+        let mesh_names = workcell
+            .assembly
+            .bodies()
+            .iter()
+            .map(|body| {
+                let name = names.entry(Arc::as_ptr(&body.surface)).or_insert_with(|| hash_of(&body.surface));
+                meshes.entry(name.clone()).or_insert_with(|| Arc::clone(&body.surface));
+                name.clone()
+            })
+            .collect();
+        let fingerprint = fingerprint(&workcell.document, &files_hash);
+        let names = names_hash(&workcell.document);
+        Self { revision, workcell, path, files, files_hash, mesh_names, meshes, fingerprint, names }
+    }
+
+    /// The mesh called `name` as it is drawn: little-endian counts of vertices, triangles and edges
+    /// (u32), then vertices (3 × f32, m), triangles (3 × u32) and feature edges (2 × u32).
+    pub fn drawn(&self, name: &str) -> Option<Vec<u8>> {
+        let mesh = self.meshes.get(name)?.mesh();
+        let edges = feature_edges(mesh, DEFAULT_FEATURE_ANGLE);
+        let mut bytes = Vec::new();
+        for count in [mesh.vertices().len(), mesh.triangles().len(), edges.len()] {
+            bytes.extend((count as u32).to_le_bytes());
+        }
+        bytes.extend(
+            mesh.vertices().iter().flat_map(|v| [v.x, v.y, v.z]).flat_map(|x| (x as f32).to_le_bytes()),
+        );
+        bytes.extend(mesh.triangles().iter().flatten().flat_map(|i| i.to_le_bytes()));
+        bytes.extend(edges.iter().flatten().flat_map(|i| i.to_le_bytes()));
+        Some(bytes)
+    }
+
+    /// All meshes of at most `most` triangles, one after the other: the name (64 letters), the length in
+    /// bytes (u32) and the mesh as [`drawn`](Self::drawn) gives it.
+    pub fn drawn_small(&self, most: usize) -> Vec<u8> {
+        let mut bytes = Vec::new();
+        for (name, surface) in &self.meshes {
+            if surface.mesh().triangles().len() > most {
+                continue;
+            }
+            let mesh = self.drawn(name).expect("its own name");
+            bytes.extend(name.as_bytes());
+            bytes.extend((mesh.len() as u32).to_le_bytes());
+            bytes.extend(mesh);
+        }
+        bytes
+    }
+
+    /// The path, or the problem that says why there is none.
+    pub fn path(&self) -> Result<&Path, Problem> {
+        self.path.as_ref().map_err(|reason| Problem::refused(format!("the run plan can't be run: {reason}")))
+    }
+
+    /// The joint vector at `time` (s), or at rest.
+    pub fn joints_at(&self, time: Option<f64>) -> Vec<f64> {
+        match (&self.path, time) {
+            (Ok(path), Some(time)) => path.at(time),
+            (Ok(path), None) => path.at(0.0),
+            _ => self.workcell.rest.clone(),
+        }
+    }
+}
+
+fn hash_of(surface: &Surface) -> String {
+    let mut hash = blake3::Hasher::new();
+    for v in surface.mesh().vertices() {
+        hash.update([v.x, v.y, v.z].map(f64::to_le_bytes).as_flattened());
+    }
+    for t in surface.mesh().triangles() {
+        hash.update(t.map(u32::to_le_bytes).as_flattened());
+    }
+    hash.finalize().to_string()
+}

@@ -1,0 +1,105 @@
+//! The queue: `graphile_worker`, whose tables stand in a schema of their own.
+
+use std::time::Duration;
+
+use graphile_worker::errors::GraphileWorkerError;
+use graphile_worker::tokio_postgres::TokioPostgresDatabase;
+use graphile_worker::{JobKeyMode, JobSpec, WorkerOptions, WorkerRecoveryConfig, WorkerUtils};
+use selvik_store::StoreError;
+use tokio_util::sync::CancellationToken;
+use uuid::Uuid;
+
+use super::SweepCell;
+use crate::App;
+
+/// Where the queue's own tables stand.
+const SCHEMA: &str = "selvik_queue";
+/// Its connections: one to listen, one to work, one to add.
+const CONNECTIONS: usize = 3;
+/// A worker says that it lives this often, and one not heard of for so long has died: its job goes to another.
+const HEARTBEAT: Duration = Duration::from_secs(2);
+const DEAD: Duration = Duration::from_secs(10);
+/// How often it is looked for work that nobody was told of.
+const POLL: Duration = Duration::from_secs(1);
+/// Workers that fail over the database begin anew after this.
+const AGAIN: Duration = Duration::from_secs(1);
+/// How often a job is tried over a database that fails; one that kills its workers is lost before.
+const ATTEMPTS: i16 = 25;
+
+/// The queue of one database.
+#[derive(Clone)]
+pub struct Queue {
+    database: TokioPostgresDatabase,
+}
+
+impl Queue {
+    pub fn in_database(url: &str) -> Result<Self, StoreError> {
+        let database = TokioPostgresDatabase::from_url(url, CONNECTIONS);
+        Ok(Self { database: database.map_err(|e| StoreError::Database(e.to_string()))? })
+    }
+
+    fn utils(&self) -> WorkerUtils {
+        WorkerUtils::new(self.database.clone(), SCHEMA)
+    }
+
+    pub async fn migrate(&self) -> Result<(), StoreError> {
+        self.utils().migrate().await.map_err(|e| StoreError::Database(e.to_string()))
+    }
+
+    /// Adds a sweep, unless it is there already.
+    pub async fn add(&self, cell: Uuid, job: Uuid) -> Result<(), GraphileWorkerError> {
+        let spec = JobSpec::builder()
+            .job_key(job.to_string())
+            .job_key_mode(JobKeyMode::UnsafeDedupe)
+            .max_attempts(ATTEMPTS)
+            .build();
+        self.utils().add_job(SweepCell { cell, job }, spec).await.map(drop)
+    }
+
+    /// Takes a job out that nobody works on.
+    pub async fn remove(&self, job: Uuid) -> Result<(), GraphileWorkerError> {
+        self.utils().remove_job(&job.to_string()).await
+    }
+}
+
+impl App {
+    /// Works on the jobs of this database, one at a time with all cores, until `stop`.
+    pub async fn work(self, stop: CancellationToken) {
+        loop {
+            if let Err(error) = self.work_once(&stop).await {
+                tracing::warn!("jobs wait: {error}");
+            }
+            if stop.run_until_cancelled(tokio::time::sleep(AGAIN)).await.is_none() {
+                return;
+            }
+        }
+    }
+
+    async fn work_once(&self, stop: &CancellationToken) -> Result<(), String> {
+        // A server that died between wanting a sweep and adding it left it out.
+        for (cell, job) in self.store.wanted_sweeps().await.map_err(|e| e.to_string())? {
+            self.jobs.queue.add(cell, job).await.map_err(|e| e.to_string())?;
+        }
+        let recovery = WorkerRecoveryConfig::default()
+            .heartbeat_interval(HEARTBEAT)
+            .sweep_interval(HEARTBEAT)
+            .sweep_threshold(DEAD)
+            .recovery_delay(Duration::ZERO);
+        let worker = WorkerOptions::default()
+            .database(self.jobs.queue.database.clone())
+            .schema(SCHEMA)
+            .concurrency(1)
+            .poll_interval(POLL)
+            .worker_recovery(recovery)
+            .listen_os_shutdown_signals(false)
+            .shutdown_signal(stop.clone().cancelled_owned())
+            .shutdown_grace_period(Duration::ZERO)
+            .shutdown_interrupted_job_retry_delay(Duration::ZERO)
+            .add_extension(self.clone())
+            .define_job::<SweepCell>()
+            .init()
+            .await
+            .map_err(|e| e.to_string())?;
+        worker.run().await.map_err(|e| e.to_string())
+    }
+}
