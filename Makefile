@@ -4,13 +4,15 @@
 # make lint    formatting, clippy, ESLint and types
 # make bench   benchmarks, beside the reference libraries where they are installed
 # make docs    write the generated documents: OpenAPI, JSON Schema, API types
+# make audit   licences and known weaknesses of packages, as far as the tools for it are there
+# make fuzz    made-up requests to every operation of a server of its own, ten minutes at most
 
 SHELL := /bin/bash
 STATE := .selvik
 PORT ?= 7780
 export PATH := $(HOME)/.cargo/bin:$(PATH)
 
-.PHONY: demo test dev lint bench docs setup web stop reference
+.PHONY: demo test dev lint bench docs audit fuzz setup web stop reference
 
 demo: setup web
 	cargo build --release -q -p selvik-server -p selvik-demo
@@ -18,6 +20,7 @@ demo: setup web
 	@[ -f $(STATE)/demo-cell/cell.json ] && [ $(STATE)/demo-cell/cell.json -nt target/release/selvik-demo ] \
 	  || { echo "Building the demo cell…"; rm -rf $(STATE)/demo-cell; target/release/selvik-demo $(STATE)/demo-cell; }
 	@url=$$(tools/database.sh start $(STATE)/database) && \
+	  target/release/selvik migrate --database $$url && \
 	  target/release/selvik import $(STATE)/demo-cell --unless-present --database $$url >/dev/null && \
 	  exec target/release/selvik serve --listen 127.0.0.1:$(PORT) --database $$url
 
@@ -35,6 +38,7 @@ test: setup lint
 lint: setup web
 	cargo fmt --check
 	cargo clippy --workspace --all-targets -q -- -D warnings
+	tools/check_deploy.sh
 	cd web && npx vue-tsc --noEmit && npx eslint --max-warnings 0 src && npx prettier --log-level warn --check src
 
 web: web/dist/index.html
@@ -69,6 +73,15 @@ docs: web
 	target/debug/selvik openapi > docs/openapi.json
 	target/debug/selvik schema > docs/cell-package.schema.json
 	$(MAKE) web
+
+audit: web
+	@if cargo deny --version >/dev/null 2>&1; then cargo deny --offline check licenses bans sources; \
+	  else echo "cargo-deny is not installed: licences not checked (cargo install cargo-deny)"; fi
+	@cd web && npm audit --omit=dev --audit-level=high || echo "npm audit found something, or could not ask"
+
+fuzz: setup web
+	cargo build -q -p selvik-server -p selvik-demo
+	tools/fuzz/run.sh
 
 setup:
 	@tools/setup.sh

@@ -98,7 +98,7 @@ impl App {
 
     /// Everything the server answers to.
     pub fn router(self, hosts: AllowedHosts) -> Router {
-        let (api, description) = api::router().split_for_parts();
+        let (api, description) = api::described();
         let described = axum::Json(description);
         api.route("/api/live", axum::routing::any(live::socket))
             .route("/api/openapi.json", axum::routing::get(move || async { described }))

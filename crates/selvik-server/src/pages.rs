@@ -31,14 +31,16 @@ pub async fn page(uri: Uri) -> Response {
     }
 }
 
-/// The page, with a fresh nonce for the one style sheet that is made in the browser.
+/// The page, with the version and a fresh nonce for the one style sheet that is made in the browser.
 fn index() -> Response {
     let Some(file) = Built::get("index.html") else {
         let message = "the front end is not built; run make web";
         return (StatusCode::SERVICE_UNAVAILABLE, message).into_response();
     };
     let nonce = base64::engine::general_purpose::STANDARD_NO_PAD.encode(rand::random::<[u8; 16]>());
-    let page = String::from_utf8_lossy(&file.data).replace("NONCE", &nonce);
+    let page = String::from_utf8_lossy(&file.data)
+        .replace("NONCE", &nonce)
+        .replace("VERSION", env!("CARGO_PKG_VERSION"));
     let policy = format!(
         "default-src 'none'; script-src 'self'; style-src 'self' 'nonce-{nonce}'; style-src-attr 'unsafe-inline'; \
          img-src 'self' data: blob:; font-src 'self'; connect-src 'self'; worker-src 'self'; \

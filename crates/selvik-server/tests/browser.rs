@@ -3,8 +3,6 @@
 
 mod support;
 
-use std::time::Duration;
-
 use fantoccini::Locator;
 use serde_json::{Value, json};
 use support::Server;
@@ -26,10 +24,10 @@ async fn the_main_job_from_opening_a_cell_to_the_evidence_of_a_broken_rule() {
         "document.querySelectorAll('[data-test=finding]').length > 3 && !document.querySelector('.job')",
     )
     .await;
-    tokio::time::sleep(Duration::from_millis(600)).await;
+    b.rests().await;
     let frames = "return document.querySelector('[data-test=picture]').dataset.frames";
     let before = b.script(frames).await;
-    tokio::time::sleep(Duration::from_millis(800)).await;
+    b.rests_for(60).await;
     assert_eq!(b.script(frames).await, before, "the picture rests");
 
     // Look around: drag, then a standard view by its button, by its key, and back.
@@ -55,7 +53,7 @@ async fn the_main_job_from_opening_a_cell_to_the_evidence_of_a_broken_rule() {
     // Come nearer with the wheel: what is under the pointer grows.
     let far = b.count(bluish).await;
     b.wheel(620, 330, -480).await;
-    tokio::time::sleep(Duration::from_millis(500)).await;
+    b.rests().await;
     assert_ne!(b.count(bluish).await, far);
     b.keys("F").await;
 
@@ -64,7 +62,7 @@ async fn the_main_job_from_opening_a_cell_to_the_evidence_of_a_broken_rule() {
     b.client.find(Locator::Css("[data-id=r1] .name")).await.expect("R1").click().await.expect("a click");
     assert_eq!(b.script(&format!("return {}.ariaSelected", row("r1"))).await, "true");
     b.keys("f").await;
-    tokio::time::sleep(Duration::from_millis(700)).await;
+    b.rests().await;
     let chosen = b.count(plum).await;
     assert!(chosen > 800, "the selection is plum: {chosen} pixels");
 
@@ -73,7 +71,7 @@ async fn the_main_job_from_opening_a_cell_to_the_evidence_of_a_broken_rule() {
     b.keys("i").await;
     assert!(b.text("chip-isolated").await.contains("isolated"));
     b.keys("f").await;
-    tokio::time::sleep(Duration::from_millis(700)).await;
+    b.rests().await;
     assert!(b.count(plum).await > robots / 4, "what is isolated fills the picture");
     b.click("chip-isolated").await;
     assert!(!b.has("chip-isolated").await);
@@ -81,7 +79,7 @@ async fn the_main_job_from_opening_a_cell_to_the_evidence_of_a_broken_rule() {
     // Select by a click into the picture, clear by Escape.
     b.keys(key::ESCAPE).await;
     assert_eq!(b.selected().await.len(), 0);
-    tokio::time::sleep(Duration::from_millis(500)).await;
+    b.rests().await;
     let robot = b.somewhere(bluish).await;
     b.click_at(Button::Left, robot.0, robot.1).await;
     assert_eq!(b.selected().await.len(), 1);
@@ -183,7 +181,7 @@ async fn the_main_job_from_opening_a_cell_to_the_evidence_of_a_broken_rule() {
     let label = b.text("gap-label").await;
     assert!(label.contains("4.2 mm") && label.contains("needs 10"), "{label}");
     assert!(card.contains(&b.text("time").await), "the pose is that of the finding");
-    tokio::time::sleep(Duration::from_millis(700)).await;
+    b.rests().await;
     let red = |[r, g, b]: [u8; 3]| r > 150 && g < 90 && b < 80;
     assert!(b.count(red).await > 30, "the gap is marked in red");
     // The address bar is a link to it; what was isolated and cut before comes back afterwards.
@@ -199,7 +197,7 @@ async fn the_main_job_from_opening_a_cell_to_the_evidence_of_a_broken_rule() {
     // Dark: the paper turns dark, the numbers stay.
     let light = b.pixel(900, 780).await;
     b.click("theme").await;
-    tokio::time::sleep(Duration::from_millis(700)).await;
+    b.rests().await;
     let dark = b.pixel(900, 780).await;
     assert!(dark.iter().all(|&c| c < 90) && light.iter().any(|&c| c > 120), "{dark:?} {light:?}");
 }

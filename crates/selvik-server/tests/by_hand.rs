@@ -58,7 +58,7 @@ impl FrontView {
         b.choose("projection", "parallel").await;
         b.click("view-front").await;
         b.keys("F").await;
-        tokio::time::sleep(std::time::Duration::from_millis(700)).await;
+        b.rests().await;
         Self::read(b).await
     }
 
@@ -125,7 +125,7 @@ async fn what_is_seen_is_picked_by_click_by_rectangle_and_through_what_stands_be
 
     // From the right one clamp stands before the other.
     b.click("view-right").await;
-    tokio::time::sleep(std::time::Duration::from_millis(500)).await;
+    b.rests().await;
     let (left, top, right, _) = b.bounds(green).await;
     let (x, y) = ((left + right) / 2.0, top + 6.0);
     b.point(x, y).await;
@@ -265,7 +265,7 @@ async fn places_are_brought_onto_places_and_frames_stand_where_one_clicks() {
     let x = b.value("at-X").await;
     b.find_and_do("Camera goes along").await;
     b.keys("j").await;
-    tokio::time::sleep(std::time::Duration::from_millis(600)).await;
+    b.rests().await;
     let arrow = b.somewhere(|[r, g, b]| r > 150 && g < 100 && b < 90).await;
     b.drag(Button::Left, arrow, (arrow.0 + 60.0, arrow.1)).await;
     b.undo_says("Undo move Fixture").await;

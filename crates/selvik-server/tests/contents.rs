@@ -2,7 +2,6 @@
 
 mod support;
 
-use std::time::Duration;
 
 use fantoccini::Locator;
 use selvik_core::mesh::{TriangleMesh, box_mesh};
@@ -213,7 +212,7 @@ async fn handles_move_things_by_hand_and_sets_show_what_matters() {
 
     // An arrow along the world's X: to the right, seen from the front.
     b.keys("j").await;
-    tokio::time::sleep(std::time::Duration::from_millis(600)).await;
+    b.rests().await;
     let red = |[r, g, b]: [u8; 3]| r > 150 && g < 100 && b < 90;
     let arrow = b.somewhere(red).await;
     // A green fixture, selected.
@@ -377,7 +376,7 @@ async fn what_is_open_is_not_certified_shown_and_can_be_declared_a_surface() {
     let before = b.count(marked).await;
     b.click("finding").await;
     b.until("the evidence is shown", "document.querySelector('[data-test=finding].at')").await;
-    tokio::time::sleep(Duration::from_millis(1200)).await;
+    b.rests().await;
     // The label has that colour, too; the rim is much longer.
     let after = b.count(marked).await;
     assert!(after > before + 1000, "the rim is marked: {before} {after}");

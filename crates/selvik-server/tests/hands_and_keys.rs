@@ -2,8 +2,6 @@
 
 mod support;
 
-use std::time::Duration;
-
 use fantoccini::Locator;
 use support::Server;
 use support::browser::{Browser, Button, bluish, key};
@@ -79,7 +77,7 @@ async fn hands_and_keys_are_set_apart_and_every_hint_follows() {
         .click()
         .await
         .expect("a click");
-    tokio::time::sleep(Duration::from_millis(300)).await;
+    b.rests().await;
     let turned = (b.value("bearing").await - before).rem_euclid(360.0);
     assert!((turned - 180.0).abs() < 0.2, "{turned}");
 

@@ -2,8 +2,6 @@
 
 mod support;
 
-use std::time::Duration;
-
 use reqwest::Client;
 use reqwest::multipart::{Form, Part};
 use selvik_core::mesh::{box_mesh, mass_of};
@@ -23,13 +21,13 @@ async fn begun(server: &Server, path: &str, files: &[(&str, Vec<u8>)]) -> String
 }
 
 async fn looked_through(server: &Server, import: &str) -> Value {
-    loop {
-        let state = server.get(&format!("/api/imports/{import}")).await;
-        if state["state"] != "reading" {
-            return state;
-        }
-        tokio::time::sleep(Duration::from_millis(30)).await;
-    }
+    let mut state = Value::Null;
+    support::eventually("the files are looked through", async || {
+        state = server.get(&format!("/api/imports/{import}")).await;
+        state["state"] != "reading"
+    })
+    .await;
+    state
 }
 
 fn bracket() -> Vec<u8> {

@@ -197,17 +197,13 @@ async fn told_to_end_it_does_within_two_seconds() {
 
 /// Waits until the sweep that is wanted of a cell has ended, and ended well.
 async fn ends_well(server: &Killed, id: &str) {
-    let start = std::time::Instant::now();
-    loop {
+    support::eventually("its sweep ends", async || {
         let last = json_of(Client::new().get(format!("{}/api/cells/{id}/sweep", server.url))).await;
         let last = last.expect("an answer");
         assert_eq!(last["lost"], Value::Null, "{last}");
-        if last["fresh"] == json!(true) {
-            return;
-        }
-        assert!(start.elapsed() < Duration::from_secs(60), "nobody ends it: {last}");
-        tokio::time::sleep(Duration::from_millis(50)).await;
-    }
+        last["fresh"] == json!(true)
+    })
+    .await;
 }
 
 /// A worker beside the server, on the same database.
@@ -247,18 +243,14 @@ async fn of_two_workers_one_is_killed_and_the_other_takes_up_its_sweep() {
         last.expect("an answer")["running"]["waiting"] == json!(false)
     };
     // Killed while both have taken something up.
-    let start = std::time::Instant::now();
-    loop {
+    support::eventually("two are taken up at a time", async || {
         let mut taken = 0;
         for id in &cells {
             taken += usize::from(sweeping(id).await);
         }
-        if taken == 2 {
-            break;
-        }
-        assert!(start.elapsed() < Duration::from_secs(60), "only {taken} are taken up at a time");
-        tokio::time::sleep(Duration::from_millis(5)).await;
-    }
+        taken == 2
+    })
+    .await;
     first.kill().expect("killed");
     first.wait().expect("gone");
     for id in &cells {

@@ -2,8 +2,6 @@
 
 mod support;
 
-use std::time::Duration;
-
 use serde_json::json;
 use support::Server;
 use support::browser::{Browser, Button, bluish, key};
@@ -14,10 +12,6 @@ async fn demo() -> (Server, Browser) {
     let b = Browser::open(&server.url).await;
     b.open_cell().await;
     (server, b)
-}
-
-async fn pause(ms: u64) {
-    tokio::time::sleep(Duration::from_millis(ms)).await;
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -66,7 +60,7 @@ async fn every_movement_of_the_hand_does_what_the_hint_says() {
     b.until("level again", "!document.querySelector('[data-test=chip-rolled]')").await;
 
     // The views left are kept over a reload, the present one as well.
-    pause(600).await;
+    b.rests().await;
     b.client.refresh().await.expect("reloaded");
     b.picture().await;
     b.reads("bearing", "180°").await;
@@ -104,20 +98,20 @@ async fn a_drawing_holds_square_until_it_is_meant() {
 
     // A rectangle drawn on the picture fills the view.
     b.keys("F").await;
-    pause(300).await;
+    b.rests().await;
     let before = b.count(bluish).await;
     b.keys("R").await;
     b.drag(Button::Left, (520.0, 200.0), (640.0, 290.0)).await;
-    pause(500).await;
+    b.rests().await;
     assert_ne!(b.count(bluish).await, before);
 
     // Square on to a face: what is picked from the front is seen from the front.
     b.click("view-front").await;
-    pause(500).await;
+    b.rests().await;
     let (x, y) = b.somewhere(|[r, g, b]| r > 150 && r > g && g > b && r - b > 20 && r - b < 60).await;
     b.keys("n").await;
     b.click_at(Button::Left, x, y).await;
-    pause(600).await;
+    b.rests().await;
     let (bearing, elevation) = (b.value("bearing").await, b.value("elevation").await);
     assert!(bearing.abs() < 90.1 && elevation.abs() < 90.1);
 }
@@ -131,12 +125,12 @@ async fn four_panes_stand_and_look_each_for_itself() {
         b.script("return [...document.querySelectorAll('[data-test=elevation]')].map((e) => e.value)").await;
     assert_eq!(bearings, json!(["24°", "90°", "0°", "0°"]));
     // The camera of the active pane is drawn in the plan, and moves live.
-    pause(800).await;
+    b.rests().await;
     let spruce = |[r, g, b]: [u8; 3]| r < 70 && g > 70 && g < 130 && b < 120 && g > r + 30;
     let camera = b.count(spruce).await;
     assert!(camera > 100, "{camera}");
     b.drag(Button::Right, (400.0, 200.0), (440.0, 200.0)).await;
-    pause(400).await;
+    b.rests().await;
     assert_ne!(b.count(spruce).await, camera);
 
     // One pane enlarged and back, by a key.
@@ -149,7 +143,7 @@ async fn four_panes_stand_and_look_each_for_itself() {
     // Panes that move together keep their directions.
     b.choose("panes", "linked").await;
     b.wheel(400, 200, -300).await;
-    pause(500).await;
+    b.rests().await;
     let after =
         b.script("return [...document.querySelectorAll('[data-test=elevation]')].map((e) => e.value)").await;
     assert_eq!(after, bearings);
@@ -168,18 +162,18 @@ async fn one_stands_in_the_cell_walks_and_keeps_the_view() {
     b.keys("g").await;
     b.click_at(Button::Left, 560.0, 500.0).await;
     b.reads("standpoint", "Standing").await;
-    pause(500).await;
+    b.rests().await;
     assert_eq!(b.value("eye-height").await, 1600.0);
     let before = b.count(bluish).await;
     b.hold('w').await;
-    pause(700).await;
+    b.rests().await;
     b.let_go('w').await;
-    pause(300).await;
+    b.rests().await;
     assert_ne!(b.count(bluish).await, before, "walking changes what is seen");
     assert_eq!(b.value("eye-height").await, 1600.0, "walking stays level");
     let speed: f64 = b.text("speed").await.parse().expect("a speed");
     b.wheel(600, 300, -300).await;
-    pause(200).await;
+    b.rests().await;
     let faster: f64 = b.text("speed").await.parse().expect("a speed");
     assert!(faster > speed, "{speed} {faster}");
     b.fill("eye-height", "1200").await;
@@ -194,12 +188,12 @@ async fn one_stands_in_the_cell_walks_and_keeps_the_view() {
     b.let_go(key::CONTROL).await;
     b.find("find").await.send_keys("camera on the plan\u{E007}").await.expect("typed");
     b.reads("elevation", "90°").await;
-    pause(500).await;
+    b.rests().await;
     b.click_at(Button::Left, 620.0, 560.0).await;
     b.click_at(Button::Left, 620.0, 300.0).await;
     b.reads("elevation", "0°").await;
     b.reads("bearing", "0°").await;
-    pause(400).await;
+    b.rests().await;
     assert!(b.count(bluish).await > 500, "the camera looks into the cell");
 }
 
@@ -209,7 +203,7 @@ async fn styles_frames_and_grid_are_what_they_say() {
     let dark = |[r, g, b]: [u8; 3]| r < 90 && g < 90 && b < 95;
     let style = async |id: &str| {
         b.choose("style", &format!("style-{id}")).await;
-        pause(500).await;
+        b.rests().await;
         (b.count(dark).await, b.count(bluish).await)
     };
     let (ink, tint) = style("shaded_edges").await;
@@ -228,17 +222,17 @@ async fn styles_frames_and_grid_are_what_they_say() {
 
     // Frames by kind, larger and smaller; the grid with its spacing.
     let red = |[r, g, b]: [u8; 3]| r > 160 && g < 80 && b < 70;
-    pause(300).await;
+    b.rests().await;
     let some = b.count(red).await;
     b.unfold("frames", "frames-target").await;
     b.click("frames-target").await;
-    pause(400).await;
+    b.rests().await;
     let more = b.count(red).await;
     assert!(more > some, "targets are marked: {some} {more}");
     b.click("frames-larger").await;
     b.click("frames-larger").await;
     b.keys(key::ESCAPE).await;
-    pause(400).await;
+    b.rests().await;
     assert!(b.count(red).await > more, "larger frames");
     assert!(b.text("grid-spacing").await.starts_with("Grid "));
     b.choose("style", "grid").await;
@@ -260,7 +254,7 @@ async fn what_matters_is_one_double_click_or_one_key_away() {
     .await;
     b.double_click_at(Button::Middle, 620.0, 300.0).await;
     b.reads("grid-spacing", "500 mm").await;
-    pause(500).await;
+    b.rests().await;
     let (x, y) = b.somewhere(bluish).await;
     b.click_at(Button::Left, x, y).await;
     b.until("one is selected", "document.querySelector('[data-test=selected-count]')?.innerText === '1'")
@@ -277,10 +271,10 @@ async fn what_matters_is_one_double_click_or_one_key_away() {
     // From behind, and back again; a double click can set the pivot instead.
     let bearing = b.value("bearing").await;
     b.keys("O").await;
-    pause(400).await;
+    b.rests().await;
     assert!(((b.value("bearing").await - bearing).rem_euclid(360.0) - 180.0).abs() < 0.2);
     b.keys("[").await;
-    pause(400).await;
+    b.rests().await;
     assert!((b.value("bearing").await - bearing).abs() < 0.2);
 
     // Standard views in parallel projection, for those who want it so; perspective comes back by itself.

@@ -52,9 +52,9 @@ async fn navigating_a_million_triangles_takes_few_draws_little_script_and_no_idl
     // The bar is 5 ms; as above.
     assert!(picks["median"].as_f64().expect("a number") < 10.0, "{picks}");
 
-    tokio::time::sleep(std::time::Duration::from_secs(1)).await;
+    b.rests().await;
     let frames = "return document.querySelector('[data-test=picture]').dataset.frames";
     let before = b.script(frames).await;
-    tokio::time::sleep(std::time::Duration::from_secs(1)).await;
+    b.rests_for(60).await;
     assert_eq!(b.script(frames).await, before, "the picture rests");
 }

@@ -52,7 +52,7 @@ async fn swipe(b: &Browser, delta_x: i64, delta_y: i64) {
     let mut wheel = WheelActions::new("wheel".to_owned());
     wheel.push(WheelAction::Scroll { duration: None, x: 600, y: 300, delta_x, delta_y });
     b.client.perform_actions(wheel).await.expect("a swipe");
-    tokio::time::sleep(Duration::from_millis(150)).await;
+    b.rests().await;
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -69,7 +69,7 @@ async fn two_fingers_turn_move_and_pinch_on_a_trackpad_and_on_glass() {
     swipe(&b, 90, 40).await;
     b.let_go(key::SHIFT).await;
     assert_eq!(looks().await, turned, "moving sideways does not turn");
-    tokio::time::sleep(Duration::from_millis(300)).await;
+    b.rests().await;
     assert_ne!(b.count(bluish).await, tints);
     b.reads("grid-spacing", "500 mm").await;
     b.hold(key::CONTROL).await;
@@ -84,7 +84,7 @@ async fn two_fingers_turn_move_and_pinch_on_a_trackpad_and_on_glass() {
     b.keys("F").await;
     b.reads("grid-spacing", "500 mm").await;
     b.client.perform_actions(finger("a", (600.0, 300.0), (640.0, 300.0))).await.expect("a finger");
-    tokio::time::sleep(Duration::from_millis(200)).await;
+    b.rests().await;
     let after = looks().await;
     assert!((turned.0 - after.0).abs() > 5.0, "{turned:?} {after:?}");
     let pinch = Actions::from(finger("a", (580.0, 300.0), (420.0, 300.0))).and(finger(
@@ -93,12 +93,12 @@ async fn two_fingers_turn_move_and_pinch_on_a_trackpad_and_on_glass() {
         (800.0, 300.0),
     ));
     b.client.perform_actions(pinch).await.expect("two fingers");
-    tokio::time::sleep(Duration::from_millis(200)).await;
+    b.rests().await;
     assert_eq!(looks().await, after, "a pinch does not turn");
     assert_ne!(b.text("grid-spacing").await, "Grid 500 mm");
     b.keys("F").await;
     b.reads("grid-spacing", "500 mm").await;
-    tokio::time::sleep(Duration::from_millis(500)).await;
+    b.rests().await;
     let (x, y) = b.somewhere(bluish).await;
     b.client.perform_actions(finger("a", (x, y), (x, y))).await.expect("a tap");
     b.until("one is selected", "document.querySelector('[data-test=selected-count]')?.innerText === '1'")
@@ -124,12 +124,7 @@ async fn a_drag_goes_on_where_the_window_ends() {
         b.client.perform_actions(out).await.expect("a drag to the edge");
         let turned = (before - b.value("bearing").await).rem_euclid(360.0);
         assert!((turned - 379.0 * 0.35).abs() < 2.0, "it turned on the way: {turned}");
-        tokio::time::sleep(Duration::from_millis(1500)).await;
-        assert_eq!(
-            b.script("return document.pointerLockElement === null").await,
-            json!(true),
-            "it is let go"
-        );
+        b.until("it is let go", "document.pointerLockElement === null").await;
         if b.script("return window.held > 0").await == json!(true) {
             return;
         }
@@ -145,7 +140,7 @@ async fn the_keyboard_alone_turns_moves_and_comes_nearer() {
         b.hold(key::CONTROL).await;
         b.keys(keys).await;
         b.let_go(key::CONTROL).await;
-        tokio::time::sleep(Duration::from_millis(400)).await;
+        b.rests().await;
     };
     let (bearing, elevation) = (b.value("bearing").await, b.value("elevation").await);
     combined("\u{E008}\u{E014}\u{E014}\u{E013}").await;
@@ -184,18 +179,18 @@ async fn a_tenth_of_a_millimetre_stays_apart_beside_half_a_kilometre() {
     b.script(&format!("{row}.click()")).await;
     b.keys("f").await;
     b.keys(key::ESCAPE).await;
-    tokio::time::sleep(Duration::from_millis(800)).await;
+    b.rests().await;
     let (blue, through) = (b.count(bluish).await, b.count(red).await);
     assert!(blue > 40_000, "the sheet fills the picture: {blue}");
     assert_eq!(through, 0, "the block below does not shine through");
     for _ in 0..14 {
         b.wheel(620, 300, -240).await;
     }
-    tokio::time::sleep(Duration::from_millis(800)).await;
+    b.rests().await;
     assert_eq!(b.count(red).await, 0, "nor from {}", b.text("grid-spacing").await);
     assert!(b.count(bluish).await > 100_000, "still in front of the eye");
     b.keys("F").await;
-    tokio::time::sleep(Duration::from_millis(800)).await;
+    b.rests().await;
     let wall = b.count(|[r, g, b]| r.abs_diff(g) < 12 && g.abs_diff(b) < 12 && r > 90 && r < 190).await;
     assert!(wall > 200, "half a kilometre off it is drawn whole: {wall}");
 }

@@ -2,8 +2,6 @@
 
 mod support;
 
-use std::time::Duration;
-
 use fantoccini::Locator;
 use serde_json::json;
 use support::Server;
@@ -40,7 +38,7 @@ async fn views_change_only_when_told_to_and_store_what_is_ticked() {
     b.click("more-1").await;
     for part in ["style", "visibility", "section", "time"] {
         b.click(&format!("keeps-{part}")).await;
-        tokio::time::sleep(Duration::from_millis(150)).await;
+        b.reads("saving", "Saved").await;
     }
     revision(&b, 5).await;
     assert_eq!(views().await[1]["keeps"], json!(["viewpoint"]));
@@ -117,8 +115,10 @@ async fn a_tour_plays_is_edited_and_taken_away() {
     b.reads("elevation", "90°").await;
     b.click("take-view").await;
     b.until("it is saved", "document.querySelector('[data-test=saving]').innerText.includes('Saved')").await;
-    tokio::time::sleep(Duration::from_millis(1500)).await;
-    assert_eq!(tour().await["stops"][1]["viewpoint"]["elevation_deg"], 90.0);
+    support::eventually("the stop takes the view", async || {
+        tour().await["stops"][1]["viewpoint"]["elevation_deg"] == 90.0
+    })
+    .await;
     let views = server.get(&format!("/api/cells/{id}")).await["document"]["views"].clone();
     assert_ne!(views[1]["viewpoint"]["elevation_deg"], 90.0, "the saved view is not touched");
     b.click("insert-stop").await;
@@ -128,7 +128,7 @@ async fn a_tour_plays_is_edited_and_taken_away() {
 
     // A stop dragged in the plan pane while the other shows the tour.
     b.choose("panes", "layout-side").await;
-    tokio::time::sleep(Duration::from_millis(2500)).await;
+    b.rests().await;
     let before = tour().await["stops"][0]["viewpoint"]["pivot_mm"].clone();
     let mut after = before.clone();
     for tries in 0..90 {
@@ -138,7 +138,7 @@ async fn a_tour_plays_is_edited_and_taken_away() {
             let from = (mark.0 + 10.0, mark.1 + 10.0);
             b.drag(support::browser::Button::Left, from, (from.0 - 60.0, from.1)).await;
         }
-        tokio::time::sleep(Duration::from_millis(300)).await;
+        b.rests().await;
         after = tour().await["stops"][0]["viewpoint"]["pivot_mm"].clone();
         if after != before {
             break;

@@ -12,6 +12,8 @@ const settings = useSettings()
 const tabs = { looking: 'Looking', hand: 'Hand', keys: 'Keys' }
 const tab = ref<keyof typeof tabs>('looking')
 const said = ref('')
+/** What served this page. */
+const version = document.querySelector<HTMLMetaElement>('meta[name=version]')?.content
 
 function save() {
   const link = document.createElement('a')
@@ -71,7 +73,9 @@ function standard() {
         <label class="text"
           >Import…<input type="file" accept=".json" data-test="settings-import" @change="load"
         /></label>
-        <span class="soft said" role="status" data-test="settings-said">{{ said }}</span>
+        <span class="soft said" role="status" data-test="settings-said">{{
+          said || `Selvik ${version}`
+        }}</span>
         <v-btn color="primary" data-test="settings-close" @click="settings.open = null"
           >Close</v-btn
         >

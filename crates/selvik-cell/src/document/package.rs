@@ -48,7 +48,7 @@ fn refusal(bytes: &[u8], error: &serde_path_to_error::Error<serde_json::Error>) 
 /// which it reads.
 fn wrong_key(bytes: &[u8], place: &str) -> Option<String> {
     let whole: Value = serde_json::from_slice(bytes).ok()?;
-    let pointer = place.replace('.', "/").replace('[', "/").replace(']', "");
+    let pointer = place.replace(['.', '['], "/").replace(']', "");
     let step = whole.pointer(&format!("/{pointer}"))?.as_object()?;
     let said = |step: &Map<String, Value>| {
         serde_json::from_value::<MoveDocument>(Value::Object(step.clone())).err().map(|e| e.to_string())

@@ -169,14 +169,14 @@ fn assumed(workcell: &Workcell) -> Vec<Caveat> {
     for (item, lists) in of_item {
         let name = &assembly.cell().items()[item].name;
         let texts = [
-            "has no stated range; none is kept to",
-            "has no stated speed; 180 °/s or 1000 mm/s is assumed",
-            "has no stated acceleration; full speed in 0.25 s is assumed",
+            "no stated range; none is kept to",
+            "no stated speed; 180 °/s or 1000 mm/s is assumed",
+            "no stated acceleration; full speed in 0.25 s is assumed",
         ];
         for (joints, text) in lists.iter().zip(texts).filter(|(j, _)| !j.is_empty()) {
             all.push(Caveat {
                 about: CaveatKind::Assumed,
-                text: format!("{name}: {} {text}.", listed(joints)),
+                text: format!("{name}: {} {} {text}.", listed(joints), if joints.len() > 1 { "have" } else { "has" }),
                 items: vec![assembly.cell().items()[item].id.0.clone()],
             });
         }

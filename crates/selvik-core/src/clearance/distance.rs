@@ -1,4 +1,9 @@
 //! The exact distance of two surfaces: branch and bound over both hierarchies at once.
+//!
+//! Source: two bounding-volume hierarchies gone down together, the nearer pair of boxes first, and a hint from the query
+//! before, as in Larsen, Gottschalk, Lin and Manocha, *Fast Proximity Queries with Swept Sphere Volumes*, 1999 (from
+//! memory); the two triangles at the bottom in closed form, see `triangle_triangle`. What lies inside is told by winding
+//! numbers (Jacobson, Kavan, Sorkine-Hornung 2013, from memory), see `mesh::inside`.
 
 use std::sync::atomic::{AtomicBool, Ordering};
 
@@ -202,9 +207,9 @@ struct Search<'a> {
     a: &'a Hierarchy,
     b: &'a Hierarchy,
     placement: Placement,
-    /// Only what is nearer than this is of interest.
+    /// Only what is nearer than this (m) is of interest.
     bound: f64,
-    /// Boxes this much nearer need not be opened.
+    /// Boxes this much nearer (m) need not be opened.
     slack: f64,
     best: Option<Closest>,
     /// Boxes and triangles looked at.

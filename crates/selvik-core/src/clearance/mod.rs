@@ -1,4 +1,16 @@
 //! How near bodies come to each other: exactly at one pose, and certified along a path.
+//!
+//! ```
+//! use selvik_core::clearance::{Limit, distance};
+//! use selvik_core::mesh::{Shape, Surface};
+//! use selvik_core::spatial::Pose;
+//!
+//! // Two balls of 0.1 m, 0.25 m from middle to middle. They count as what they are, not as their facets.
+//! let ball = |radius| Surface::of_shapes(&[(Shape::Sphere { radius }, Pose::identity())]).expect("a shape");
+//! let apart = distance(&ball(0.1), &ball(0.1), &Pose::translation(0.25, 0.0, 0.0), Limit::default());
+//! let closest = apart.closest.expect("asked for exactly");
+//! assert!((closest.distance - 0.05).abs() < 1e-6 && !closest.overlap); // m
+//! ```
 
 mod bands;
 mod bracket;

@@ -1,3 +1,10 @@
+//! How far any point of a body can have moved between two instants.
+//!
+//! Source: the bound by joint travel times the farthest reach from the joint's axis, as in Schwarzer, Saha and Latombe,
+//! *Adaptive Dynamic Collision Checking for Single and Multiple Articulated Robots in Complex Environments*, IEEE
+//! Transactions on Robotics 21(3), 2005 (from memory). That what nearer joints contribute is added to the reach, so that the
+//! bound holds all along the stretch, is our own; its proof stands at [`MotionBound`].
+
 use crate::mesh::Surface;
 use crate::robot::{Chain, Posture};
 use crate::spatial::{Point, Pose, Vector};

@@ -105,11 +105,11 @@ impl Ord for Cell {
 
 /// What is wanted to be known of a depth, m.
 struct Asked {
-    /// Whether it is at most this.
+    /// Whether it is at most this, m.
     settled: f64,
-    /// Or certainly more than this.
+    /// Or certainly more than this, m.
     limit: f64,
-    /// No closer than this.
+    /// No closer than this, m.
     tolerance: f64,
 }
 

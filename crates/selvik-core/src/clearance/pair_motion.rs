@@ -35,6 +35,7 @@ pub struct Undecided {
     /// The open one.
     pub open: Side,
     /// s
+    /// s
     pub time: f64,
 }
 

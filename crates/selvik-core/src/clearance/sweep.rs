@@ -32,7 +32,7 @@ pub struct SweepOptions {
 const WORK: u64 = 60_000_000;
 
 impl SweepOptions {
-    /// Brackets every pair within `tolerance`, also those far from their rule.
+    /// Brackets every pair within `tolerance` (m), also those far from their rule.
     #[must_use]
     pub fn every_pair(tolerance: f64) -> Self {
         Self { tolerance, ease: 0.0, settled_margin: f64::INFINITY, work: WORK }

@@ -10,9 +10,9 @@ use crate::spatial::Point;
 /// begins between `start.0` and `start.1` and ends between `end.0` and `end.1`, s.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Interval {
-    /// Earliest and latest beginning.
+    /// Earliest and latest beginning, s.
     pub start: (f64, f64),
-    /// Earliest and latest end.
+    /// Earliest and latest end, s.
     pub end: (f64, f64),
 }
 

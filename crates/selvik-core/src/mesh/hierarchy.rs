@@ -20,7 +20,7 @@ pub struct Hierarchy {
 /// An oriented box round some triangles.
 #[derive(Debug, Clone, Copy)]
 pub struct Node {
-    /// Middle of the box.
+    /// Middle of the box, m.
     pub centre: [f64; 3],
     /// The directions of the box's edges.
     pub axes: [[f64; 3]; 3],
@@ -91,7 +91,7 @@ impl Hierarchy {
         &self.nodes
     }
 
-    /// The corners of all triangles in leaf order.
+    /// The corners of all triangles in leaf order, m.
     #[must_use]
     pub fn corners(&self) -> &[[[f64; 3]; 3]] {
         &self.corners

@@ -1,4 +1,11 @@
 //! Triangle meshes: welding, topology, features, volume, and the hierarchy used by queries.
+//!
+//! ```
+//! use selvik_core::mesh::{box_mesh, mass_of};
+//!
+//! let plate = mass_of(&box_mesh([0.3, 0.2, 0.01]));
+//! assert!((plate.volume - 0.3 * 0.2 * 0.01).abs() < 1e-12); // m³
+//! ```
 
 mod buckets;
 mod edges;

@@ -18,7 +18,7 @@ pub fn box_mesh(size: [f64; 3]) -> TriangleMesh {
     built(&vertices, &triangles)
 }
 
-/// A cylinder along Z centred on the origin, its round approximated from inside by `facets`.
+/// A cylinder of a radius and length (m) along Z, centred on the origin, its round approximated from inside by `facets`.
 #[must_use]
 pub fn cylinder_mesh(radius: f64, length: f64, facets: usize) -> TriangleMesh {
     let n = facets.max(3);
@@ -42,7 +42,7 @@ pub fn cylinder_mesh(radius: f64, length: f64, facets: usize) -> TriangleMesh {
     built(&vertices, &triangles)
 }
 
-/// A ball centred on the origin, approximated from inside by `facets` meridians.
+/// A ball of a radius (m) centred on the origin, approximated from inside by `facets` meridians.
 #[must_use]
 pub fn sphere_mesh(radius: f64, facets: usize) -> TriangleMesh {
     let n = facets.max(4);

@@ -55,7 +55,7 @@ impl OpenShells {
         Some(Self { trees: of_patch.into_values().map(Tree::grow).collect() })
     }
 
-    /// How often all of them together wind round `point`, and how often if each patch did so the same way round: patches
+    /// How often (turns, without unit) all of them together wind round `point`, and how often if each patch did so the same way round: patches
     /// that look in different directions do not make up for each other there.
     pub fn winding(&self, point: &Point) -> (f64, f64) {
         let each = self.trees.iter().map(|tree| tree.winding(point));

@@ -36,6 +36,7 @@ pub(super) struct Stretch {
 }
 
 impl Stretch {
+    /// How long it takes, s.
     pub fn duration(&self) -> f64 {
         self.knots.last().map_or(0.0, |k| k.time)
     }
@@ -113,7 +114,7 @@ const LONGEST: f64 = 1e6;
 struct Run {
     /// After its start.
     knots: Vec<Knot>,
-    /// The time it would take at the programmed speed over the time it takes.
+    /// The time it would take at the programmed speed over the time it takes, 0..1.
     speed_share: f64,
     /// How far any body may be off the programmed motion between knots, m.
     deviation: f64,

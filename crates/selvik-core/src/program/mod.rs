@@ -1,4 +1,12 @@
 //! What robots run, and the path the whole cell follows: moves, timing, and knots on one clock.
+//!
+//! ```
+//! use selvik_core::program::Trapezoid;
+//!
+//! // 1 m at 0.5 m/s, speeding up and slowing down by 1 m/s²: two seconds, and half a second for the ramps.
+//! let travel = Trapezoid::new(1.0, 0.5, 1.0);
+//! assert_eq!(travel.duration(), 2.5); // s
+//! ```
 
 mod lane;
 mod moves;

@@ -35,7 +35,7 @@ pub enum Motion {
     Joint {
         /// Where it ends.
         to: Goal,
-        /// Share of the joint speeds.
+        /// Share of the joint speeds, 0..1.
         speed: f64,
     },
     /// The TCP along a straight line.

@@ -4,7 +4,9 @@ use crate::robot::JointLimits;
 /// How fast a move may be driven: shares of it per second and per second squared.
 #[derive(Debug, Clone, Copy)]
 pub(super) struct Pace {
+    /// 1/s
     pub speed: f64,
+    /// 1/s²
     pub acceleration: f64,
 }
 

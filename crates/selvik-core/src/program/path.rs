@@ -13,21 +13,21 @@ pub struct MoveSpan {
     pub start: f64,
     /// s
     pub end: f64,
-    /// 1 at the programmed speed; smaller when joint limits forced it slower.
+    /// A share: 1 at the programmed speed; smaller when joint limits forced it slower.
     pub speed_share: f64,
 }
 
 /// What all joints of the cell do over time: straight from knot to knot, each piece with even acceleration.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Path {
-    /// Where joints are that nothing drives.
+    /// Where joints are that nothing drives, rad or m.
     rest: Vec<f64>,
     tracks: Vec<Track>,
     /// For each joint the track that drives it.
     drivers: Vec<Option<usize>>,
-    /// The knots of all tracks.
+    /// The knots of all tracks, s.
     knots: Vec<f64>,
-    /// For each joint, the largest magnitude of its values.
+    /// For each joint, the largest magnitude of its values, rad or m.
     farthest: Vec<f64>,
     spans: Vec<MoveSpan>,
 }
@@ -81,7 +81,7 @@ impl Path {
         &self.farthest
     }
 
-    /// A path that stands still at `q` for no time at all.
+    /// A path that stands still at `q` (rad or m) for no time at all.
     #[must_use]
     pub fn standing(q: &[f64]) -> Self {
         Self::new(q.len(), vec![0.0], q.to_vec(), Vec::new())

@@ -18,9 +18,9 @@ pub(super) struct Track {
     times: Vec<f64>,
     /// For each knot the values of the joints, rad or m.
     values: Vec<f64>,
-    /// For each knot and joint, how far the joint has travelled since the start.
+    /// For each knot and joint, how far the joint has travelled since the start, rad or m.
     travelled: Vec<f64>,
-    /// For each knot, see [`Knot::bow`].
+    /// For each knot, see [`Knot::bow`]: without unit.
     bows: Vec<f64>,
     /// How far anything the joints move may be off the programmed motion between knots, m.
     pub deviation: f64,
@@ -30,7 +30,7 @@ pub(super) struct Track {
 const SAME_INSTANT: f64 = 1e-9;
 
 impl Track {
-    /// Through `knots`, whose times don't fall.
+    /// Through `knots`, whose times don't fall; the deviation in m.
     pub fn new(joints: Vec<usize>, knots: impl IntoIterator<Item = Knot>, deviation: f64) -> Self {
         let mut this =
             Self { joints, times: vec![], values: vec![], travelled: vec![], bows: vec![], deviation };
@@ -71,21 +71,22 @@ impl Track {
         &self.joints
     }
 
+    /// When the knots are, s.
     pub fn times(&self) -> &[f64] {
         &self.times
     }
 
-    /// The rows of the values at knots.
+    /// The rows of the values at knots, rad or m.
     pub fn rows(&self) -> impl Iterator<Item = &[f64]> {
         self.values.chunks_exact(self.joints.len().max(1))
     }
 
-    /// The values at time `t`, into the joints' places of `q`; held at both ends.
+    /// The values (rad or m) at time `t` (s), into the joints' places of `q`; held at both ends.
     pub fn values_at(&self, t: f64, q: &mut [f64]) {
         self.interpolate(&self.values, t, q);
     }
 
-    /// How far each joint has travelled until `t`, into the joints' places of `out`.
+    /// How far each joint has travelled (rad or m) until `t` (s), into the joints' places of `out`.
     pub fn travelled_until(&self, t: f64, out: &mut [f64]) {
         self.interpolate(&self.travelled, t, out);
     }

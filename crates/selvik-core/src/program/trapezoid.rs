@@ -10,7 +10,7 @@ pub struct Trapezoid {
 }
 
 impl Trapezoid {
-    /// The quickest travel over `distance` ≥ 0 within `speed` and `acceleration`, both positive.
+    /// The quickest travel over `distance` ≥ 0 (m, rad or without unit; speeds likewise, by s and s²) within `speed` and `acceleration`, both positive.
     #[must_use]
     pub fn new(distance: f64, speed: f64, acceleration: f64) -> Self {
         if distance <= 0.0 || !distance.is_finite() {
@@ -33,7 +33,7 @@ impl Trapezoid {
         self.ramp
     }
 
-    /// The speed while cruising.
+    /// The speed while cruising, units of the distance by s.
     #[must_use]
     pub fn cruise(&self) -> f64 {
         self.speed
@@ -53,7 +53,7 @@ impl Trapezoid {
         }
     }
 
-    /// The same travel `factor` times as long.
+    /// The same travel `factor` times as long, in s.
     #[must_use]
     pub fn slowed(&self, factor: f64) -> Self {
         Self {

@@ -1,4 +1,20 @@
 //! How far a robot reaches, and how much it has left.
+//!
+//! ```
+//! use std::collections::HashMap;
+//!
+//! use selvik_core::cell::{Cell, Item, Role};
+//! use selvik_core::reach::ReachLine;
+//! use selvik_core::robot::Assembly;
+//! use selvik_core::spatial::Pose;
+//!
+//! let base = Item::new("base", Role::Frame);
+//! let tcp = Item::new("tcp", Role::Frame).at(Pose::translation(0.3, 0.4, 1.2));
+//! let assembly = Assembly::new(Cell::new(vec![base, tcp]).expect("a tree"), HashMap::new()).expect("an assembly");
+//! let line = ReachLine { from: assembly.item_node(0), to: assembly.item_node(1) };
+//! let reach = line.at(&assembly, &[]);
+//! assert!((reach.straight - 1.3).abs() < 1e-12 && (reach.horizontal - 0.5).abs() < 1e-12); // m
+//! ```
 
 mod used;
 
@@ -52,7 +68,7 @@ pub struct Reserve {
     pub manipulability: f64,
 }
 
-/// The reserve of `arm` for the joint vector `q`.
+/// The reserve of `arm` for the joint vector `q`, rad or m.
 #[must_use]
 pub fn reserve(assembly: &Assembly, arm: &Arm, q: &[f64]) -> Reserve {
     let nearest_limit = nearest_limit(assembly, arm, q);

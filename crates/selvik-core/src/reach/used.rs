@@ -5,9 +5,9 @@ use crate::robot::{Arm, Assembly, NodeId};
 /// is, or, for arms without a closed form, of the TCP from the first joint.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Used {
-    /// Certainly as much.
+    /// Certainly as much: a share, 0..1.
     pub least: f64,
-    /// Never more.
+    /// Never more: a share.
     pub most: f64,
 }
 

@@ -301,7 +301,7 @@ impl Assembly {
         poses
     }
 
-    /// The world pose of one node.
+    /// The world pose of one node with the joint vector `q`, rad or m.
     #[must_use]
     pub fn pose_of(&self, node: NodeId, q: &[f64]) -> Pose {
         let (mut pose, mut at) = (Pose::identity(), Some(node));

@@ -19,13 +19,13 @@ pub struct DhRow {
     pub name: String,
     /// Whether θ or d is the variable.
     pub kind: JointKind,
-    /// Link length.
+    /// Link length, m.
     pub a: f64,
-    /// Link twist.
+    /// Link twist, rad.
     pub alpha: f64,
-    /// Link offset; with a prismatic joint, the offset at value 0.
+    /// Link offset, m; with a prismatic joint, the offset at value 0.
     pub d: f64,
-    /// Joint angle; with a turning joint, the angle at value 0.
+    /// Joint angle, rad; with a turning joint, the angle at value 0.
     pub theta: f64,
     /// What the joint may do.
     pub limits: JointLimits,

@@ -124,7 +124,7 @@ impl Arm {
     }
 
     /// All joint values within limits that take the tip to `target` in the world while the other
-    /// joints stay at `q`, nearest to `q` first.
+    /// joints stay at `q` (rad or m), nearest to `q` first.
     ///
     /// # Errors
     /// [`Unreachable`] with the reason of the posture that comes nearest.
@@ -211,7 +211,7 @@ impl Arm {
         Ok(solutions)
     }
 
-    /// The joint values that take the tip to `target` and are nearest to `q`, as a move that goes on from `q` needs
+    /// The joint values (rad or m) that take the tip to `target` and are nearest to `q`, as a move that goes on from `q` needs
     /// them.
     ///
     /// # Errors

@@ -50,7 +50,7 @@ pub struct Span {
 }
 
 impl Span {
-    /// From `low` to `high`; `None` if they are crossed or not numbers.
+    /// From `low` to `high` (rad or m); `None` if they are crossed or not numbers.
     #[must_use]
     pub fn new(low: f64, high: f64) -> Option<Self> {
         (low <= high).then_some(Self { low, high })
@@ -62,25 +62,25 @@ impl Span {
         Self { low: f64::NEG_INFINITY, high: f64::INFINITY }
     }
 
-    /// The lower end.
+    /// The lower end, rad or m.
     #[must_use]
     pub fn low(&self) -> f64 {
         self.low
     }
 
-    /// The upper end.
+    /// The upper end, rad or m.
     #[must_use]
     pub fn high(&self) -> f64 {
         self.high
     }
 
-    /// How far `value` lies outside: 0 inside, positive beyond either end.
+    /// How far `value` lies outside, rad or m: 0 inside, positive beyond either end.
     #[must_use]
     pub fn excess(&self, value: f64) -> f64 {
         (self.low - value).max(value - self.high).max(0.0)
     }
 
-    /// `value` moved into the range.
+    /// `value` (rad or m) moved into the range.
     #[must_use]
     pub fn clamp(&self, value: f64) -> f64 {
         value.clamp(self.low, self.high)
@@ -125,7 +125,7 @@ impl Default for JointLimits {
 /// How a joint follows an entry of a joint vector: its value is `ratio` times the entry, plus `offset`.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Follows {
-    /// Joint units for each unit of the entry; not 0.
+    /// Joint units (rad or m) for each unit of the entry; not 0.
     pub ratio: f64,
     /// The joint's value where the entry is 0, rad or m.
     pub offset: f64,

@@ -282,7 +282,7 @@ impl OrthoParallelArm {
         (longest > 0.0).then(|| x.hypot(z) / longest)
     }
 
-    /// The most that the arm is stretched while its joints go straight from `a` to `b`.
+    /// The most that the arm is stretched (m) while its joints go straight from `a` to `b` (rad).
     #[must_use]
     pub fn stretch_between(&self, a: &[f64; 6], b: &[f64; 6]) -> f64 {
         let ends = [a, b].map(|q| self.stretch(q).unwrap_or(1.0));

@@ -51,17 +51,18 @@ impl Carried {
         Self { middle: carried.middle + (axis.point - origin), ..carried }
     }
 
+    /// Where it is at `angle`, rad; in its own unit.
     pub fn at(&self, angle: f64) -> Vector {
         let (sin, cos) = angle.sin_cos();
         self.middle + self.u * cos + self.v * sin
     }
 
-    /// `along` · it: constant, and the factors of cosine and sine.
+    /// `along` · it: constant, and the factors of cosine and sine; m for points, without unit for directions.
     pub fn component(&self, along: &Vector) -> (f64, [f64; 2]) {
         (along.dot(&self.middle), [along.dot(&self.u), along.dot(&self.v)])
     }
 
-    /// Its squared length, likewise.
+    /// Its squared length, likewise, m² or without unit.
     pub fn square(&self) -> (f64, [f64; 2]) {
         let constant = self.middle.norm_squared() + self.u.norm_squared();
         (constant, [2.0 * self.middle.dot(&self.u), 2.0 * self.middle.dot(&self.v)])

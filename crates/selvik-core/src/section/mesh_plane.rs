@@ -1,3 +1,9 @@
+//! A mesh cut by a plane.
+//!
+//! Source: heights of the vertices, each crossed triangle a step from one mesh edge to another, and the steps joined, is
+//! common practice. That a vertex in the plane counts as on one side of it throughout, so that no case is left over, is the idea
+//! of Edelsbrunner and Mücke, *Simulation of Simplicity*, ACM Transactions on Graphics 9(1), 1990 (from memory).
+
 use std::collections::HashMap;
 
 use super::loops::{Contour, Region, nest};

@@ -1,4 +1,15 @@
 //! Planar cuts through meshes: closed, oriented, nested loops with their areas.
+//!
+//! ```
+//! use selvik_core::mesh::box_mesh;
+//! use selvik_core::section::cut;
+//! use selvik_core::spatial::{Plane, Point, Vector};
+//!
+//! let level = Plane::through(&Point::origin(), &Vector::z()).expect("a direction");
+//! let section = cut(&box_mesh([0.3, 0.2, 0.1]), &level);
+//! assert!((section.area() - 0.06).abs() < 1e-12); // m²
+//! assert!((section.perimeter() - 1.0).abs() < 1e-12); // m
+//! ```
 
 mod fill;
 mod loops;

@@ -124,7 +124,7 @@ struct Face<'a> {
 #[derive(Default)]
 struct Part {
     area: f64,
-    /// Three times the volume of the cone over it.
+    /// Three times the volume of the cone over it, m³.
     cone: f64,
     moment: Vector,
 }

@@ -5,7 +5,7 @@ use crate::spatial::{Plane, Point, Vector};
 /// them, as level as that allows, from the side (of the two, or of `directions` many) from which
 /// `seen` finds the least in the way, with the plane of the picture through the points.
 ///
-/// `apart` gives the direction of the line when the points coincide. `seen(eye direction)` scores a
+/// `distance` is that of the eye from the gap, m; `apart` gives the direction of the line when the points coincide. `seen(eye direction)` scores a
 /// direction: higher is better.
 #[must_use]
 pub fn evidence_viewpoint(

@@ -63,7 +63,7 @@ impl Viewpoint {
         self.pivot + self.backwards() * self.distance
     }
 
-    /// Where `point` appears: −1..1 across and, on a picture `aspect` times as wide as high, −1..1
+    /// Where `point` appears, as shares of the half picture: −1..1 across and, on a picture `aspect` times as wide as high, −1..1
     /// up; `None` behind the eye.
     #[must_use]
     pub fn project(&self, point: &Point, aspect: f64) -> Option<[f64; 2]> {

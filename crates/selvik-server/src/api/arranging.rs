@@ -28,7 +28,7 @@ pub struct ArrangeRequest {
 
 /// Arranges items.
 #[utoipa::path(post, path = "/api/cells/{id}/arrange", params(("id" = Uuid, Path)), request_body = ArrangeRequest,
-    responses((status = 200, body = CellDetail), (status = 409, body = Problem), (status = 422, body = Problem)))]
+    responses((status = 200, body = CellDetail), (status = 409, body = Problem)))]
 pub async fn arrange(
     State(app): State<App>,
     Path(id): Path<Uuid>,
@@ -54,7 +54,7 @@ pub struct FrameAdded {
 
 /// Adds a frame or a TCP.
 #[utoipa::path(post, path = "/api/cells/{id}/frames", params(("id" = Uuid, Path)), request_body = FrameAdded,
-    responses((status = 200, body = CellDetail), (status = 409, body = Problem), (status = 422, body = Problem)))]
+    responses((status = 200, body = CellDetail), (status = 409, body = Problem)))]
 pub async fn add_frame(
     State(app): State<App>,
     Path(id): Path<Uuid>,
@@ -79,7 +79,7 @@ pub struct FactsRequest {
 
 /// What is known of items.
 #[utoipa::path(post, path = "/api/cells/{id}/facts", params(("id" = Uuid, Path)), request_body = FactsRequest,
-    responses((status = 200, body = [ItemFacts]), (status = 422, body = Problem)))]
+    responses((status = 200, body = [ItemFacts])))]
 pub async fn facts(
     State(app): State<App>,
     Path(id): Path<Uuid>,
@@ -102,7 +102,7 @@ pub struct MassesRequest {
 
 /// Volumes and areas of items. That of a robot takes a moment: its links stand in each other.
 #[utoipa::path(post, path = "/api/cells/{id}/masses", params(("id" = Uuid, Path)), request_body = MassesRequest,
-    responses((status = 200, body = [ItemMass]), (status = 422, body = Problem)))]
+    responses((status = 200, body = [ItemMass])))]
 pub async fn masses(
     State(app): State<App>,
     Path(id): Path<Uuid>,

@@ -62,7 +62,7 @@ pub struct SweptLine {
 }
 
 /// All cells, also those in the bin, the last opened first.
-#[utoipa::path(get, path = "/api/cells", responses((status = 200, body = [CellLine]), (status = 503, body = Problem)))]
+#[utoipa::path(get, path = "/api/cells", responses((status = 200, body = [CellLine])))]
 pub async fn list_cells(State(app): State<App>) -> Result<Json<Vec<CellLine>>, Problem> {
     let cells = app.store.list().await?;
     let line = |c: selvik_store::CellSummary| CellLine {
@@ -89,7 +89,7 @@ pub async fn list_cells(State(app): State<App>) -> Result<Json<Vec<CellLine>>, P
 
 /// Stores a cell package. Nothing is stored unless the whole package can be read.
 #[utoipa::path(post, path = "/api/cells", request_body(content = Upload, content_type = "multipart/form-data"),
-    responses((status = 201, body = Made), (status = 422, body = Problem)))]
+    responses((status = 201, body = Made)))]
 pub async fn import_cell(
     State(app): State<App>,
     upload: Multipart,
@@ -114,7 +114,7 @@ pub struct Named {
 
 /// Makes a cell with nothing in it.
 #[utoipa::path(post, path = "/api/cells/new", request_body = Named,
-    responses((status = 201, body = Made), (status = 422, body = Problem)))]
+    responses((status = 201, body = Made)))]
 pub async fn new_cell(
     State(app): State<App>,
     Json(named): Json<Named>,
@@ -126,7 +126,7 @@ pub async fn new_cell(
 
 /// Makes a cell like this one, without its history.
 #[utoipa::path(post, path = "/api/cells/{id}/duplicate", params(("id" = Uuid, Path)), request_body = Named,
-    responses((status = 201, body = Made), (status = 404, body = Problem), (status = 422, body = Problem)))]
+    responses((status = 201, body = Made)))]
 pub async fn duplicate_cell(
     State(app): State<App>,
     Path(id): Path<Uuid>,
@@ -138,7 +138,7 @@ pub async fn duplicate_cell(
 
 /// The picture of a cell.
 #[utoipa::path(get, path = "/api/cells/{id}/thumbnail", params(("id" = Uuid, Path)),
-    responses((status = 200, content_type = "image/png"), (status = 404, body = Problem)))]
+    responses((status = 200, content_type = "image/png")))]
 pub async fn thumbnail(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Response, Problem> {
     let png = app.store.thumbnail(id).await?.ok_or_else(|| Problem::missing("there is no picture of it"))?;
     Ok(([(header::CONTENT_TYPE, "image/png"), (header::CACHE_CONTROL, "no-cache")], png).into_response())
@@ -147,7 +147,7 @@ pub async fn thumbnail(State(app): State<App>, Path(id): Path<Uuid>) -> Result<R
 /// Keeps a picture of a cell: PNG, at most 512 KiB.
 #[utoipa::path(put, path = "/api/cells/{id}/thumbnail", params(("id" = Uuid, Path)),
     request_body(content = Vec<u8>, content_type = "image/png"),
-    responses((status = 204), (status = 404, body = Problem), (status = 422, body = Problem)))]
+    responses((status = 204)))]
 pub async fn keep_thumbnail(
     State(app): State<App>,
     Path(id): Path<Uuid>,
@@ -162,7 +162,7 @@ pub async fn keep_thumbnail(
 
 /// A cell, opened.
 #[utoipa::path(get, path = "/api/cells/{id}", params(("id" = Uuid, Path)),
-    responses((status = 200, body = CellDetail), (status = 404, body = Problem)))]
+    responses((status = 200, body = CellDetail)))]
 pub async fn get_cell(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<CellDetail>, Problem> {
     let revision = app.store.touch(id).await?;
     // Another server on the same database may have changed it.
@@ -180,7 +180,7 @@ pub struct Deletion {
 
 /// Puts a cell into the bin, or deletes one that lies there for good.
 #[utoipa::path(delete, path = "/api/cells/{id}", params(("id" = Uuid, Path), Deletion),
-    responses((status = 204), (status = 404, body = Problem)))]
+    responses((status = 204)))]
 pub async fn delete_cell(
     State(app): State<App>,
     Path(id): Path<Uuid>,
@@ -197,7 +197,7 @@ pub async fn delete_cell(
 
 /// Takes a cell out of the bin.
 #[utoipa::path(post, path = "/api/cells/{id}/restore", params(("id" = Uuid, Path)),
-    responses((status = 204), (status = 404, body = Problem)))]
+    responses((status = 204)))]
 pub async fn restore_cell(State(app): State<App>, Path(id): Path<Uuid>) -> Result<StatusCode, Problem> {
     app.store.bin(id, false).await?;
     Ok(StatusCode::NO_CONTENT)
@@ -205,7 +205,7 @@ pub async fn restore_cell(State(app): State<App>, Path(id): Path<Uuid>) -> Resul
 
 /// The cell as a package.
 #[utoipa::path(get, path = "/api/cells/{id}/package", params(("id" = Uuid, Path)),
-    responses((status = 200, content_type = "application/zip"), (status = 404, body = Problem)))]
+    responses((status = 200, content_type = "application/zip")))]
 pub async fn export_cell(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Response, Problem> {
     let stored = app.store.load(id).await?;
     let pack = move || without_unused(&stored.package(), &stored.document.items).to_zip();

@@ -22,7 +22,7 @@ pub struct EditRequest {
 
 /// Changes a cell.
 #[utoipa::path(post, path = "/api/cells/{id}/edits", params(("id" = Uuid, Path)), request_body = EditRequest,
-    responses((status = 200, body = CellDetail), (status = 409, body = Problem), (status = 422, body = Problem)))]
+    responses((status = 200, body = CellDetail), (status = 409, body = Problem)))]
 pub async fn edit_cell(
     State(app): State<App>,
     Path(id): Path<Uuid>,
@@ -40,7 +40,7 @@ pub struct SomeItems {
 
 /// What would go if items were deleted.
 #[utoipa::path(post, path = "/api/cells/{id}/consequences", params(("id" = Uuid, Path)), request_body = SomeItems,
-    responses((status = 200, body = Consequences), (status = 422, body = Problem)))]
+    responses((status = 200, body = Consequences)))]
 pub async fn deletion(
     State(app): State<App>,
     Path(id): Path<Uuid>,
@@ -59,7 +59,7 @@ pub struct StepRequest {
 
 /// Takes back the last edit, if it is the one that is meant.
 #[utoipa::path(post, path = "/api/cells/{id}/undo", params(("id" = Uuid, Path)), request_body = StepRequest,
-    responses((status = 200, body = CellDetail), (status = 409, body = Problem), (status = 422, body = Problem)))]
+    responses((status = 200, body = CellDetail), (status = 409, body = Problem)))]
 pub async fn undo(
     State(app): State<App>,
     Path(id): Path<Uuid>,
@@ -71,7 +71,7 @@ pub async fn undo(
 
 /// Does again what was undone last, if it is what is meant.
 #[utoipa::path(post, path = "/api/cells/{id}/redo", params(("id" = Uuid, Path)), request_body = StepRequest,
-    responses((status = 200, body = CellDetail), (status = 409, body = Problem), (status = 422, body = Problem)))]
+    responses((status = 200, body = CellDetail), (status = 409, body = Problem)))]
 pub async fn redo(
     State(app): State<App>,
     Path(id): Path<Uuid>,

@@ -38,7 +38,9 @@ pub enum ExportFormat {
 
 /// Items as files.
 #[utoipa::path(post, path = "/api/cells/{id}/export", params(("id" = Uuid, Path)), request_body = ExportRequest,
-    responses((status = 200, content_type = "application/octet-stream"), (status = 422, body = Problem)))]
+    responses((status = 200, content(
+        (Vec<u8> = "model/stl"), (Vec<u8> = "model/gltf-binary"), (Vec<u8> = "application/zip")
+    ))))]
 pub async fn export_items(
     State(app): State<App>,
     Path(id): Path<Uuid>,

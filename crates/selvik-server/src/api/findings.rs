@@ -28,7 +28,7 @@ pub struct Started {
 
 /// Starts a sweep of the run plan.
 #[utoipa::path(post, path = "/api/cells/{id}/sweep", params(("id" = Uuid, Path)),
-    responses((status = 202, body = Started), (status = 422, body = Problem)))]
+    responses((status = 202, body = Started)))]
 pub async fn start_sweep(
     State(app): State<App>,
     Path(id): Path<Uuid>,
@@ -128,7 +128,7 @@ const LEFT_OUT: usize = 500;
 
 /// What a sweep found, with the names that things have now.
 #[utoipa::path(get, path = "/api/cells/{id}/findings", params(("id" = Uuid, Path), OfSweep),
-    responses((status = 200, body = FindingsFound), (status = 404, body = Problem)))]
+    responses((status = 200, body = FindingsFound)))]
 pub async fn findings(
     State(app): State<App>,
     Path(id): Path<Uuid>,
@@ -173,7 +173,7 @@ pub struct FromPair {
 
 /// More pairs of a sweep, a hundred at a time, worst first.
 #[utoipa::path(get, path = "/api/cells/{id}/findings/pairs", params(("id" = Uuid, Path), FromPair),
-    responses((status = 200, body = [PairReport]), (status = 404, body = Problem)))]
+    responses((status = 200, body = [PairReport])))]
 pub async fn more_pairs(
     State(app): State<App>,
     Path(id): Path<Uuid>,
@@ -233,7 +233,7 @@ impl App {
 
 /// Stops a job.
 #[utoipa::path(delete, path = "/api/jobs/{job}", params(("job" = Uuid, Path)),
-    responses((status = 204), (status = 404, body = Problem)))]
+    responses((status = 204)))]
 pub async fn stop_job(State(app): State<App>, Path(job): Path<Uuid>) -> Result<StatusCode, Problem> {
     if app.stop_job(job).await? {
         Ok(StatusCode::NO_CONTENT)
@@ -265,13 +265,18 @@ const MOST: f64 = 30_000.0;
 
 /// The distance between two frames along the path, 50 a second.
 #[utoipa::path(get, path = "/api/cells/{id}/reach", params(("id" = Uuid, Path), ReachQuery),
-    responses((status = 200, body = ReachSeries), (status = 404, body = Problem)))]
+    responses((status = 200, body = ReachSeries)))]
 pub async fn reach(
     State(app): State<App>,
     Path(id): Path<Uuid>,
     Query(query): Query<ReachQuery>,
 ) -> Result<Json<ReachSeries>, Problem> {
     let cell = app.cells.get(id).await?;
+    let series = tokio::task::spawn_blocking(move || series(&cell, &query));
+    series.await?.map(Json)
+}
+
+fn series(cell: &OpenCell, query: &ReachQuery) -> Result<ReachSeries, Problem> {
     let assembly = &cell.workcell.assembly;
     let node = |id: &str| {
         let position = assembly.cell().position(&ItemId(id.to_owned()));
@@ -284,10 +289,10 @@ pub async fn reach(
     let steps = (duration / step_s).ceil() as usize;
     let reaches: Vec<_> =
         (0..=steps).map(|i| line.at(assembly, &cell.joints_at(Some(i as f64 * step_s)))).collect();
-    Ok(Json(ReachSeries {
+    Ok(ReachSeries {
         step_s,
         straight_mm: reaches.iter().map(|r| r.straight * 1e3).collect(),
         horizontal_mm: reaches.iter().map(|r| r.horizontal * 1e3).collect(),
         vertical_mm: reaches.iter().map(|r| r.vertical * 1e3).collect(),
-    }))
+    })
 }

@@ -30,7 +30,7 @@ pub struct Begun {
 
 /// Begins an import: files are looked through, and nothing is stored yet.
 #[utoipa::path(post, path = "/api/imports", request_body(content = Upload, content_type = "multipart/form-data"),
-    responses((status = 202, body = Begun), (status = 422, body = Problem)))]
+    responses((status = 202, body = Begun)))]
 pub async fn begin_import(
     State(app): State<App>,
     upload: Multipart,
@@ -45,7 +45,7 @@ fn staged(app: &App, id: Uuid) -> Result<Arc<Staged>, Problem> {
 
 /// How an import stands, and what was found.
 #[utoipa::path(get, path = "/api/imports/{id}", params(("id" = Uuid, Path)),
-    responses((status = 200, body = ImportState), (status = 404, body = Problem)))]
+    responses((status = 200, body = ImportState)))]
 pub async fn import_state(
     State(app): State<App>,
     Path(id): Path<Uuid>,
@@ -56,7 +56,7 @@ pub async fn import_state(
 /// Adds files to an import; everything is looked through again, under a new id.
 #[utoipa::path(post, path = "/api/imports/{id}/files", params(("id" = Uuid, Path)),
     request_body(content = Upload, content_type = "multipart/form-data"),
-    responses((status = 202, body = Begun), (status = 404, body = Problem), (status = 422, body = Problem)))]
+    responses((status = 202, body = Begun)))]
 pub async fn add_files(
     State(app): State<App>,
     Path(id): Path<Uuid>,
@@ -73,7 +73,7 @@ pub async fn add_files(
 
 /// Stops and forgets an import. Nothing of it is stored.
 #[utoipa::path(delete, path = "/api/imports/{id}", params(("id" = Uuid, Path)),
-    responses((status = 204), (status = 404, body = Problem)))]
+    responses((status = 204)))]
 pub async fn stop_import(State(app): State<App>, Path(id): Path<Uuid>) -> Result<StatusCode, Problem> {
     if app.imports.forget(id) {
         Ok(StatusCode::NO_CONTENT)
@@ -112,8 +112,7 @@ pub struct StoredImport {
 
 /// Stores an import: all of it or nothing.
 #[utoipa::path(post, path = "/api/imports/{id}/store", params(("id" = Uuid, Path)), request_body = StoreRequest,
-    responses((status = 201, body = StoredImport), (status = 404, body = Problem), (status = 409, body = Problem),
-        (status = 422, body = Problem)))]
+    responses((status = 201, body = StoredImport), (status = 409, body = Problem)))]
 pub async fn store_import(
     State(app): State<App>,
     Path(id): Path<Uuid>,

@@ -106,7 +106,7 @@ pub struct FramePointsRequest {
 /// The tightest viewpoint in the given direction that shows points, without a margin: what a
 /// rectangle drawn on the picture asks for.
 #[utoipa::path(post, path = "/api/frame-points", request_body = FramePointsRequest,
-    responses((status = 200, body = ViewpointDocument), (status = 422, body = Problem)))]
+    responses((status = 200, body = ViewpointDocument)))]
 pub async fn frame_points(
     Json(request): Json<FramePointsRequest>,
 ) -> Result<Json<ViewpointDocument>, Problem> {
@@ -132,7 +132,7 @@ pub struct FaceOnRequest {
 /// The viewpoint square to the flat face that a triangle belongs to, framing that face. Faces that
 /// lie level are seen with the nearest quarter of the present bearing.
 #[utoipa::path(post, path = "/api/cells/{id}/face-on", params(("id" = Uuid, Path)), request_body = FaceOnRequest,
-    responses((status = 200, body = ViewpointDocument), (status = 422, body = Problem)))]
+    responses((status = 200, body = ViewpointDocument)))]
 pub async fn face_on(
     State(app): State<App>,
     Path(id): Path<Uuid>,
@@ -140,6 +140,11 @@ pub async fn face_on(
 ) -> Result<Json<ViewpointDocument>, Problem> {
     let cell = app.cells.get(id).await?;
     check(&request.viewpoint, request.aspect)?;
+    let square = tokio::task::spawn_blocking(move || square_to(&cell, &request));
+    square.await?.map(Json)
+}
+
+fn square_to(cell: &OpenCell, request: &FaceOnRequest) -> Result<ViewpointDocument, Problem> {
     let assembly = &cell.workcell.assembly;
     let body =
         assembly.bodies().get(request.body).ok_or_else(|| Problem::refused("there is no such body"))?;
@@ -165,7 +170,7 @@ pub async fn face_on(
     };
     let square = Viewpoint { bearing, elevation, roll: 0.0, ..from };
     let framed = frame(&square, &points, request.aspect, FACE_MARGIN);
-    Ok(Json(ViewpointDocument::from_viewpoint(&framed, request.viewpoint.lens_mm)))
+    Ok(ViewpointDocument::from_viewpoint(&framed, request.viewpoint.lens_mm))
 }
 
 /// Stops of a tour.
@@ -192,8 +197,12 @@ const LONGEST_TOUR: f64 = 3600.0;
 
 /// The camera path through stops, thirty viewpoints a second.
 #[utoipa::path(post, path = "/api/tour-track", request_body = TourRequest,
-    responses((status = 200, body = TourTrack), (status = 422, body = Problem)))]
+    responses((status = 200, body = TourTrack)))]
 pub async fn tour_track(Json(request): Json<TourRequest>) -> Result<Json<TourTrack>, Problem> {
+    tokio::task::spawn_blocking(move || tour_along(&request)).await?.map(Json)
+}
+
+fn tour_along(request: &TourRequest) -> Result<TourTrack, Problem> {
     if !request.stops.iter().all(|s| s.viewpoint.is_sound()) {
         return Err(Problem::refused("a stop's viewpoint needs finite numbers and positive sizes"));
     }
@@ -208,12 +217,12 @@ pub async fn tour_track(Json(request): Json<TourRequest>) -> Result<Json<TourTra
     let steps = (tour.duration() * TOUR_RATE_HZ).ceil() as usize;
     let lens = request.stops[0].viewpoint.lens_mm;
     let at = |step: usize| ViewpointDocument::from_viewpoint(&tour.at(step as f64 / TOUR_RATE_HZ), lens);
-    Ok(Json(TourTrack {
+    Ok(TourTrack {
         duration_s: tour.duration(),
         arrivals_s: tour.arrivals().to_vec(),
         step_s: TOUR_RATE_HZ.recip(),
         viewpoints: (0..=steps).map(at).collect(),
-    }))
+    })
 }
 
 fn points_of(cell: &OpenCell, items: &[String], time: f64) -> Vec<Point> {

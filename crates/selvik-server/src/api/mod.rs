@@ -3,6 +3,7 @@
 mod arranging;
 mod cell_detail;
 mod cells;
+mod description;
 mod edits;
 mod export;
 mod findings;
@@ -11,27 +12,21 @@ mod looking;
 mod picture;
 mod uploads;
 
+use axum::Router;
 use axum::extract::DefaultBodyLimit;
 use axum::http::StatusCode;
 pub use findings::FindingsRead;
 use tower_http::timeout::{RequestBodyTimeoutLayer, TimeoutLayer};
 use utoipa::OpenApi;
+use utoipa::openapi::OpenApi as Document;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
 use crate::App;
-use crate::error::Problem;
 use crate::limits::{ANSWER, BODY, DOCUMENT, FILES, UPLOAD};
 
-#[derive(OpenApi)]
-#[openapi(
-    info(title = "Selvik", description = "Robot workcells: looking, clearance and reach."),
-    components(schemas(crate::live::Event, Problem))
-)]
-struct Description;
-
 /// All routes with their description.
-pub fn router() -> OpenApiRouter<App> {
+fn router() -> OpenApiRouter<App> {
     let late = |after| TimeoutLayer::with_status_code(StatusCode::SERVICE_UNAVAILABLE, after);
     let files = OpenApiRouter::new()
         .routes(routes!(cells::import_cell))
@@ -44,7 +39,7 @@ pub fn router() -> OpenApiRouter<App> {
         .layer(DefaultBodyLimit::max(DOCUMENT))
         .layer(RequestBodyTimeoutLayer::new(BODY))
         .layer(late(ANSWER));
-    OpenApiRouter::with_openapi(Description::openapi()).merge(files).merge(rest)
+    OpenApiRouter::with_openapi(description::Description::openapi()).merge(files).merge(rest)
 }
 
 fn documents() -> OpenApiRouter<App> {
@@ -86,12 +81,17 @@ fn documents() -> OpenApiRouter<App> {
         .routes(routes!(findings::reach))
 }
 
+/// All routes, and their whole description.
+pub fn described() -> (Router<App>, Document) {
+    let (routes, description) = router().split_for_parts();
+    (routes, description::complete(description))
+}
+
 /// The OpenAPI description as JSON.
 ///
 /// # Panics
 /// Never: the description is plain data.
 #[must_use]
 pub fn openapi() -> String {
-    let (_, description) = router().split_for_parts();
-    description.to_pretty_json().expect("plain data")
+    described().1.to_pretty_json().expect("plain data")
 }

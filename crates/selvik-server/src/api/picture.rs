@@ -32,7 +32,7 @@ pub fn moving_nodes(cell: &OpenCell) -> Vec<usize> {
 /// A mesh as it is drawn: counts of vertices, triangles and edges (u32), then vertices (3 × f32, m),
 /// triangles (3 × u32) and feature edges (2 × u32), little-endian. Named by content, so kept for ever.
 #[utoipa::path(get, path = "/api/cells/{id}/meshes/{mesh}", params(("id" = Uuid, Path), ("mesh" = String, Path)),
-    responses((status = 200, content_type = "application/octet-stream"), (status = 404, body = Problem)))]
+    responses((status = 200, content_type = "application/octet-stream")))]
 pub async fn mesh(
     State(app): State<App>,
     Path((id, mesh)): Path<(Uuid, String)>,
@@ -53,7 +53,7 @@ const SMALL: usize = 2000;
 /// All meshes of at most 2000 triangles in one answer, for cells with thousands of them: of each its name
 /// (64 letters), its length in bytes (u32, little-endian) and the mesh as it is served alone.
 #[utoipa::path(get, path = "/api/cells/{id}/small-meshes", params(("id" = Uuid, Path)),
-    responses((status = 200, content_type = "application/octet-stream"), (status = 404, body = Problem)))]
+    responses((status = 200, content_type = "application/octet-stream")))]
 pub async fn small_meshes(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Response, Problem> {
     let cell = app.cells.get(id).await?;
     let bytes = tokio::task::spawn_blocking(move || cell.drawn_small(SMALL)).await?;
@@ -70,7 +70,7 @@ pub struct TrackPart {
 /// Poses of the moving coordinate systems during a part of the path, 50 a second, its first and last instant included: for
 /// each instant and each of them x, y, z (m), quaternion x, y, z, w as f32, little-endian. Empty behind the end of the path.
 #[utoipa::path(get, path = "/api/cells/{id}/track", params(("id" = Uuid, Path), TrackPart),
-    responses((status = 200, content_type = "application/octet-stream"), (status = 422, body = Problem)))]
+    responses((status = 200, content_type = "application/octet-stream")))]
 pub async fn track(
     State(app): State<App>,
     Path(id): Path<Uuid>,
@@ -149,7 +149,7 @@ pub struct SectionFace {
 
 /// Cuts items by a plane.
 #[utoipa::path(post, path = "/api/cells/{id}/section", params(("id" = Uuid, Path)), request_body = SectionRequest,
-    responses((status = 200, body = SectionFaces), (status = 422, body = Problem)))]
+    responses((status = 200, body = SectionFaces)))]
 pub async fn section(
     State(app): State<App>,
     Path(id): Path<Uuid>,
@@ -225,7 +225,7 @@ const EDGES: usize = 20_000;
 
 /// The edges at which a body is open.
 #[utoipa::path(post, path = "/api/cells/{id}/open-edges", params(("id" = Uuid, Path)), request_body = BodyRequest,
-    responses((status = 200, body = OpenEdges), (status = 404, body = Problem)))]
+    responses((status = 200, body = OpenEdges)))]
 pub async fn open_edges(
     State(app): State<App>,
     Path(id): Path<Uuid>,

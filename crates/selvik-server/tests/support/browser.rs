@@ -146,7 +146,7 @@ impl Browser {
     pub async fn choose(&self, menu: &str, item: &str) {
         self.unfold(menu, item).await;
         self.click(item).await;
-        tokio::time::sleep(Duration::from_millis(200)).await;
+        self.rests().await;
         self.keys(key::ESCAPE).await;
     }
 
@@ -158,11 +158,11 @@ impl Browser {
         );
         for _ in 0..50 {
             if self.script(&open).await == json!(true) {
-                tokio::time::sleep(Duration::from_millis(300)).await;
+                self.rests().await;
                 return;
             }
             self.click(menu).await;
-            tokio::time::sleep(Duration::from_millis(300)).await;
+            self.rests().await;
         }
         panic!("{menu} shows no {item}");
     }
@@ -194,6 +194,28 @@ impl Browser {
             tokio::time::sleep(Duration::from_millis(100)).await;
         }
         panic!("it never came true: {what}");
+    }
+
+    /// Waits until nothing moves any more: no transition of the page, and no frame of the picture for so many frames of
+    /// the browser.
+    pub async fn rests_for(&self, frames: usize) {
+        let script = "const [most, done] = [arguments[0], arguments[1]];
+            const drawn = () => document.querySelector('[data-test=picture]')?.dataset.frames;
+            const moves = () => document.getAnimations().some((a) =>
+                a.playState === 'running' && a.effect?.getComputedTiming().endTime !== Infinity);
+            let [last, still] = [drawn(), 0];
+            const look = () => {
+                still = drawn() === last && !moves() ? still + 1 : 0;
+                last = drawn();
+                still > most ? done() : requestAnimationFrame(look);
+            };
+            requestAnimationFrame(look);";
+        self.client.execute_async(script, vec![json!(frames)]).await.expect("it comes to rest");
+    }
+
+    /// Waits until nothing moves any more.
+    pub async fn rests(&self) {
+        self.rests_for(10).await;
     }
 
     pub async fn keys(&self, keys: &str) {
@@ -342,7 +364,7 @@ impl Browser {
             .then(go(to, 100))
             .then(PointerAction::Up { button: 0 });
         self.client.perform_actions(mouse).await.expect("a drag");
-        tokio::time::sleep(Duration::from_millis(300)).await;
+        self.rests().await;
     }
 
     /// Drops files or folders on the page, as from a file manager.
@@ -383,7 +405,7 @@ impl Browser {
     pub async fn name_it(&self, name: &str) {
         let asked = "document.activeElement?.closest('.v-overlay--active [data-test=name], .v-dialog')";
         self.until("a name is asked", asked).await;
-        tokio::time::sleep(Duration::from_millis(350)).await;
+        self.rests().await;
         let field = self.client.active_element().await.expect("the field has the focus");
         let text = format!("{}a\u{E000}{name}{}", key::CONTROL, key::ENTER);
         field.send_keys(&text).await.expect("typed");
@@ -401,7 +423,7 @@ impl Browser {
     pub async fn find_and_do(&self, words: &str) {
         self.with_control('k').await;
         self.until("the search is open", "document.activeElement?.closest('.v-dialog')").await;
-        tokio::time::sleep(Duration::from_millis(350)).await;
+        self.rests().await;
         let field = self.client.active_element().await.expect("the field has the focus");
         field.send_keys(&format!("{words}{}", key::ENTER)).await.expect("typed");
         self.uncovered().await;
@@ -434,7 +456,7 @@ impl Browser {
     pub async fn uncovered(&self) {
         let covered = "!document.querySelector('.v-overlay--active, .v-overlay__scrim')";
         self.until("nothing covers the page", covered).await;
-        tokio::time::sleep(Duration::from_millis(400)).await;
+        self.rests().await;
     }
 
     /// How many items the roster says are selected.

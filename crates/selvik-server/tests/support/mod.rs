@@ -42,6 +42,15 @@ pub fn small_cell() -> PackageFiles {
     files
 }
 
+/// Waits until something has come true; for a minute at most.
+pub async fn eventually(what: &str, mut is: impl AsyncFnMut() -> bool) {
+    let start = std::time::Instant::now();
+    while !is().await {
+        assert!(start.elapsed() < std::time::Duration::from_secs(60), "it never came true: {what}");
+        tokio::time::sleep(std::time::Duration::from_millis(20)).await;
+    }
+}
+
 /// A running server that works on its jobs itself.
 pub struct Server {
     /// `http://127.0.0.1:PORT`
