@@ -13,6 +13,10 @@ use selvik_server::{AllowedHosts, App, Settings, serve};
 use selvik_store::Store;
 use tokio_util::sync::CancellationToken;
 
+/// Gives back to the system what is no longer needed, also what thousands of sockets took, and serves many threads at once.
+#[global_allocator]
+static MEMORY: tikv_jemallocator::Jemalloc = tikv_jemallocator::Jemalloc;
+
 fn main() -> ExitCode {
     match run(Cli::parse().command) {
         Ok(code) => code,
@@ -79,6 +83,13 @@ async fn migrate(database: String) -> Result<(), String> {
     App::new(store, Settings::default(), CancellationToken::new()).await.map(drop).map_err(|e| e.to_string())
 }
 
+/// What is freed goes back to the system within seconds, though nothing more is asked for.
+fn give_memory_back() {
+    if let Err(error) = tikv_jemalloc_ctl::background_thread::write(true) {
+        tracing::debug!("memory goes back to the system only while more is asked for: {error}");
+    }
+}
+
 /// Notes go to standard error, from `info` on or as RUST_LOG says.
 fn take_notes() {
     let level = tracing::level_filters::LevelFilter::INFO.into();
@@ -92,6 +103,7 @@ fn take_notes() {
 /// The application on an up-to-date database, and what ends it.
 async fn application(database: &str, settings: Settings) -> Result<(App, CancellationToken), String> {
     take_notes();
+    give_memory_back();
     let stop = CancellationToken::new();
     let store = Store::open_up_to_date(database).await.map_err(|e| e.to_string())?;
     let app = App::new(store, settings, stop.clone()).await.map_err(|e| e.to_string())?;

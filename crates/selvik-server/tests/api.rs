@@ -462,5 +462,3 @@ async fn a_long_wait_makes_no_long_answer() {
     let reach = server.get(&format!("/api/cells/{id}/reach?from=r1&to=tcp-nozzle")).await;
     assert!(reach["straight_mm"].as_array().is_some_and(|values| values.len() < 40_000));
 }
-
-/// The binary as scripts use it: exit codes, JSON, and bad input.

@@ -2,7 +2,6 @@
 
 mod support;
 
-
 use fantoccini::Locator;
 use selvik_core::mesh::{TriangleMesh, box_mesh};
 use selvik_core::spatial::pose_from_rpy;

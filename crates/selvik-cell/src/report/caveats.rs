@@ -176,7 +176,11 @@ fn assumed(workcell: &Workcell) -> Vec<Caveat> {
         for (joints, text) in lists.iter().zip(texts).filter(|(j, _)| !j.is_empty()) {
             all.push(Caveat {
                 about: CaveatKind::Assumed,
-                text: format!("{name}: {} {} {text}.", listed(joints), if joints.len() > 1 { "have" } else { "has" }),
+                text: format!(
+                    "{name}: {} {} {text}.",
+                    listed(joints),
+                    if joints.len() > 1 { "have" } else { "has" }
+                ),
                 items: vec![assembly.cell().items()[item].id.0.clone()],
             });
         }
