@@ -115,7 +115,7 @@ def measure(binary, database, data, old):
     if not old:
         subprocess.run([binary, "migrate", "--database", database], check=True)
     demo, stress = os.path.join(data, "demo"), os.path.join(data, "stress")
-    builder = os.path.join(ROOT, "target/release/selvik-demo")
+    builder = os.path.join(os.path.dirname(os.path.abspath(binary)), "selvik-demo")
     subprocess.run([builder, demo], check=True)
     subprocess.run([builder, "--stress", stress], check=True)
     cells = [imported(binary, demo, database) for _ in range(30)]
@@ -130,7 +130,7 @@ def measure(binary, database, data, old):
           f"{len(took) / whole:.0f} a second")
     ask(f"{server.url}/api/cells/{large}/sweep", "POST", {})
     time.sleep(0.3)
-    print(f"ending during a sweep: {server.end():.2f} s")
+    print(f"ending during a sweep, asked by Ctrl-C: {server.end(signal.SIGINT):.2f} s")
 
     if old:
         return

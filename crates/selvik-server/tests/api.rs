@@ -462,3 +462,16 @@ async fn a_long_wait_makes_no_long_answer() {
     let reach = server.get(&format!("/api/cells/{id}/reach?from=r1&to=tcp-nozzle")).await;
     assert!(reach["straight_mm"].as_array().is_some_and(|values| values.len() < 40_000));
 }
+
+/// What `make fuzz` has found.
+#[tokio::test]
+async fn made_up_requests_find_no_failure_again() {
+    let server = Server::start().await;
+    let id = server.with(&support::small_cell()).await;
+    let status = async |path: &str| {
+        reqwest::get(format!("{}/api/cells/{id}/{path}", server.url)).await.expect("an answer").status()
+    };
+    // Text that PostgreSQL does not take.
+    assert_eq!(status("findings?fingerprint=%00a").await, StatusCode::NOT_FOUND);
+    assert_eq!(status("findings/pairs?fingerprint=%00%C3%B3&from=8774").await, StatusCode::NOT_FOUND);
+}

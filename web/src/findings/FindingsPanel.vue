@@ -34,14 +34,12 @@ const shown = computed(() =>
 const rest = computed(() => findings.count - shown.value.length)
 /** What is said of the pairs that are not shown. */
 const restSaid = computed(() => {
-  if (!rest.value) return 'Show fewer'
   const seen = shown.value.filter((p) => p.verdict !== 'meets').length
   const meet = findings.count - (findings.findings?.counts.meets ?? 0) === seen
   return `${rest.value} more pairs${meet ? ' meet their rule' : ''}`
 })
 function showMore() {
-  if (!rest.value) all.value = false
-  else if (!all.value && shown.value.length < findings.pairs.length) all.value = true
+  if (!all.value && shown.value.length < findings.pairs.length) all.value = true
   else {
     all.value = true
     void findings.more()
@@ -194,7 +192,10 @@ const left = computed(() => {
           >
         </button>
         <p v-if="rest || all" class="soft more">
-          <button data-test="more-pairs" @click="showMore">{{ restSaid }}</button>.
+          <template v-if="rest">
+            <button data-test="more-pairs" @click="showMore">{{ restSaid }}</button>.
+          </template>
+          <button v-if="all" @click="all = false">Show fewer</button>
           <span
             :title="
               findings.findings?.left_out

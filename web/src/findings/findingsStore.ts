@@ -101,7 +101,10 @@ export const useFindings = defineStore('findings', () => {
     }
   }
   async function stop() {
-    if (job.value) await api.DELETE('/api/jobs/{job}', { params: { path: { job: job.value.id } } })
+    if (!job.value) return
+    await api.DELETE('/api/jobs/{job}', { params: { path: { job: job.value.id } } })
+    // Whoever worked on it may be gone, and will not say that it has ended.
+    await load()
   }
   function heard(event: Extract<LiveEvent, { event: 'job' }>) {
     if (event.state === 'running') {

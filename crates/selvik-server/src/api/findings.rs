@@ -212,6 +212,9 @@ impl App {
         }
         let missing =
             || Problem::missing("there are no findings of this state of the cell any more; sweep it");
+        if !fingerprint.bytes().all(|b| b.is_ascii_hexdigit()) {
+            return Err(missing());
+        }
         let kept = self.store.sweep(id, fingerprint).await?.ok_or_else(missing)?;
         let same = fingerprint == cell.fingerprint && kept.revision != cell.revision;
         let read = tokio::task::spawn_blocking(move || {

@@ -48,7 +48,7 @@ impl App {
     ) -> Result<Arc<OpenCell>, Problem> {
         let (app, make, brought) = (self.clone(), Arc::new(make), Arc::new(brought));
         let committed = self.tasks.spawn(async move {
-            let turn = app.cells.turn(id);
+            let turn = app.cells.changing.of(id);
             let _turn = turn.lock().await;
             let mut before = app.cells.get(id).await?;
             for _ in 0..TRIES {
@@ -102,7 +102,7 @@ impl App {
     pub(crate) async fn walk(&self, id: Uuid, walk: Walk, step: i64) -> Result<Arc<OpenCell>, Problem> {
         let app = self.clone();
         let walked = self.tasks.spawn(async move {
-            let turn = app.cells.turn(id);
+            let turn = app.cells.changing.of(id);
             let _turn = turn.lock().await;
             let mut before = app.cells.get(id).await?;
             for _ in 0..TRIES {

@@ -10,6 +10,7 @@ use std::time::Duration;
 pub use commits::Brought;
 use moka::future::Cache;
 use moka::ops::compute::Op;
+use moka::policy::EvictionPolicy;
 pub use open_cell::OpenCell;
 use selvik_store::Store;
 use uuid::Uuid;
@@ -24,25 +25,54 @@ const IDLE: Duration = Duration::from_secs(15 * 60);
 pub struct Cells {
     store: Store,
     open: Cache<Uuid, Arc<OpenCell>>,
-    /// Whose turn it is to change a cell.
-    turns: Arc<Mutex<HashMap<Uuid, Weak<tokio::sync::Mutex<()>>>>>,
+    /// Whose turn it is to read a cell, and to change it.
+    reading: Turns,
+    changing: Turns,
+}
+
+/// A turn for each cell, for as long as somebody has it or waits for it.
+#[derive(Clone, Default)]
+struct Turns(Arc<Mutex<HashMap<Uuid, Weak<tokio::sync::Mutex<()>>>>>);
+
+impl Turns {
+    fn of(&self, id: Uuid) -> Arc<tokio::sync::Mutex<()>> {
+        let mut turns = self.0.lock().expect("not poisoned");
+        if let Some(turn) = turns.get(&id).and_then(Weak::upgrade) {
+            return turn;
+        }
+        turns.retain(|_, turn| turn.strong_count() > 0);
+        let turn = Arc::default();
+        turns.insert(id, Arc::downgrade(&turn));
+        turn
+    }
 }
 
 impl Cells {
     /// No cells yet; no more than `most_mib` of them are kept.
     pub fn new(store: Store, most_mib: u64) -> Self {
+        let most_kib = most_mib << 10;
+        // One that is larger than all that may be kept is kept alone.
+        let heaviest = u32::try_from(most_kib).unwrap_or(u32::MAX);
         let open = Cache::builder()
-            .weigher(|_, cell: &Arc<OpenCell>| cell.weight_kib())
-            .max_capacity(most_mib << 10)
+            .weigher(move |_, cell: &Arc<OpenCell>| cell.weight_kib().min(heaviest))
+            .max_capacity(most_kib)
+            .eviction_policy(EvictionPolicy::lru())
             .time_to_idle(IDLE)
             .build();
-        Self { store, open, turns: Arc::default() }
+        Self { store, open, reading: Turns::default(), changing: Turns::default() }
     }
 
-    /// The cell as it is in memory, or else read from the database.
+    /// The cell as it is in memory, or else read from the database: once, however many ask.
     pub async fn get(&self, id: Uuid) -> Result<Arc<OpenCell>, Problem> {
-        let read = self.open.try_get_with(id, self.read(id)).await;
-        read.map_err(|problem| (*problem).clone())
+        if let Some(cell) = self.open.get(&id).await {
+            return Ok(cell);
+        }
+        let turn = self.reading.of(id);
+        let _turn = turn.lock().await;
+        match self.open.get(&id).await {
+            Some(cell) => Ok(cell),
+            None => self.again(id).await,
+        }
     }
 
     /// The cell at revision `revision` at least: another server on the same database may have changed it.
@@ -53,13 +83,9 @@ impl Cells {
 
     /// The cell, read anew from the database.
     pub async fn again(&self, id: Uuid) -> Result<Arc<OpenCell>, Problem> {
-        let cell = self.read(id).await?;
-        Ok(self.keep(id, cell).await)
-    }
-
-    async fn read(&self, id: Uuid) -> Result<Arc<OpenCell>, Problem> {
         let stored = self.store.load(id).await?;
-        Ok(Arc::new(tokio::task::spawn_blocking(|| OpenCell::new(stored)).await??))
+        let cell = Arc::new(tokio::task::spawn_blocking(|| OpenCell::new(stored)).await??);
+        Ok(self.keep(id, cell).await)
     }
 
     /// Takes a cell into memory, unless a newer one is there; answers the newer.
@@ -94,17 +120,5 @@ impl Cells {
     /// How many are open, and what they hold, KiB.
     pub fn size(&self) -> (u64, u64) {
         (self.open.entry_count(), self.open.weighted_size())
-    }
-
-    /// The turn to change a cell.
-    fn turn(&self, id: Uuid) -> Arc<tokio::sync::Mutex<()>> {
-        let mut turns = self.turns.lock().expect("not poisoned");
-        if let Some(turn) = turns.get(&id).and_then(Weak::upgrade) {
-            return turn;
-        }
-        turns.retain(|_, turn| turn.strong_count() > 0);
-        let turn = Arc::default();
-        turns.insert(id, Arc::downgrade(&turn));
-        turn
     }
 }

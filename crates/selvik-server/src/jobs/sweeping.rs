@@ -86,12 +86,14 @@ impl App {
             None if self.stop.is_cancelled() => {
                 return Err(StoreError::Database("the worker ends".to_owned()));
             }
-            None => match self.store.wanted_sweep(id).await?.filter(|w| w.job == job && w.lost.is_some()) {
-                Some(_) => JobState::Lost,
-                None => {
+            None => match self.store.wanted_sweep(id).await?.filter(|w| w.job == job) {
+                Some(row) if row.lost.is_some() => JobState::Lost,
+                Some(_) => {
                     self.store.end_sweep(job).await?;
                     JobState::Stopped
                 }
+                // Another one is wanted in its place, or somebody who took this one for dead has ended it.
+                None => return Ok(()),
             },
         };
         self.tell_sweep(wanted, since, here.progress.state(), state);
@@ -114,6 +116,7 @@ impl App {
         };
         let cell = match read {
             Ok(cell) => cell,
+            Err(problem) if problem.status >= 500 => return Err(StoreError::Database(problem.detail)),
             Err(problem) => {
                 self.store.lose_sweep(job, &problem.detail).await?;
                 return Ok(None);
