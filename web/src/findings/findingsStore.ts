@@ -86,7 +86,7 @@ export const useFindings = defineStore('findings', () => {
   }
   // After an undo it may be an earlier sweep that fits again; after a new name it is told by that.
   watch(
-    () => [cell.cell?.id, cell.cell?.fingerprint, cell.cell?.names],
+    [() => cell.cell?.id, () => cell.cell?.fingerprint, () => cell.cell?.names],
     ([id], [before]) => {
       if (id && id === before) void load()
     },

@@ -1,0 +1,152 @@
+import { createPinia, setActivePinia } from 'pinia'
+import { beforeEach, describe, expect, it, vi } from 'vitest'
+
+import type { Cell, Pair } from '../api/client'
+import { useCell } from '../cells/cellStore'
+import { asked, begin, Refusal, settled, times } from '../testing/standIn'
+import { useFindings } from './findingsStore'
+
+vi.mock('../api/client', async (original) =>
+  (await import('../testing/standIn')).standInFor(original),
+)
+
+const SWEEP = 'GET /api/cells/{id}/sweep'
+const FINDINGS = 'GET /api/cells/{id}/findings'
+const PAIRS = 'GET /api/cells/{id}/findings/pairs'
+
+const pair = (n: number) => ({ a: { item: `a${n}`, name: `A${n}` }, rule: 'R' }) as unknown as Pair
+const page = (from: number, to: number) =>
+  Array.from({ length: Math.max(0, to - from) }, (_, n) => pair(from + n))
+const found = (of: number) => ({
+  counts: { broken: 2, not_certified: 0, tight: 1, meets: of - 3 },
+  pairs: page(0, Math.min(of, 100)),
+  rules: [],
+})
+
+describe('what was found', () => {
+  let last: object
+  let many: number
+
+  beforeEach(() => {
+    setActivePinia(createPinia())
+    last = { fresh: true, tag: 'f1n1', fingerprint: 'f1' }
+    many = 250
+    begin({
+      [SWEEP]: () => last,
+      [FINDINGS]: () => found(many),
+      [PAIRS]: ({ query }) => {
+        const from = Number(query!.from)
+        return page(from, Math.min(many, from + 100))
+      },
+      'POST /api/cells/{id}/sweep': () => ({ job: 'j' }),
+      'DELETE /api/jobs/{job}': () => ({}),
+    })
+    const document = { items: [] }
+    useCell().cell = { id: 'c', fingerprint: 'f1', names: 'n1', document } as unknown as Cell
+  })
+
+  it('is fetched once, and again only when it is something else', async () => {
+    const findings = useFindings()
+    await findings.load()
+    await findings.load()
+    expect([times(SWEEP), times(FINDINGS)]).toEqual([2, 1])
+    expect(findings.fresh).toBe(true)
+    last = { fresh: true, tag: 'f1n2', fingerprint: 'f1' }
+    await findings.load()
+    expect(times(FINDINGS)).toBe(2)
+  })
+
+  it('is asked for after an edit that changes the model or a name in it, and after no other', async () => {
+    const findings = useFindings()
+    await findings.load()
+    const cell = useCell()
+    cell.cell = { ...cell.cell!, revision: 2 }
+    await settled()
+    expect(times(SWEEP)).toBe(1)
+    last = { fresh: false, tag: 'f1', fingerprint: 'f1' }
+    cell.cell = { ...cell.cell!, fingerprint: 'f2' }
+    await settled()
+    expect(times(SWEEP)).toBe(2)
+    expect(findings.fresh).toBe(false)
+    // Undone: the sweep that fits again is found.
+    last = { fresh: true, tag: 'f1n1', fingerprint: 'f1' }
+    cell.cell = { ...cell.cell!, fingerprint: 'f1' }
+    await settled()
+    expect(findings.fresh).toBe(true)
+    cell.cell = { ...cell.cell!, names: 'n2' }
+    await settled()
+    expect(times(SWEEP)).toBe(4)
+  })
+
+  it('comes in pages, each asked for once, until there are no more', async () => {
+    const findings = useFindings()
+    await findings.load()
+    expect([findings.pairs.length, findings.count]).toEqual([100, 250])
+    expect(await findings.more()).toBe(true)
+    expect(await findings.more()).toBe(true)
+    expect(await findings.more()).toBe(false)
+    expect(findings.pairs.length).toBe(250)
+    expect(asked.filter((a) => a.what === PAIRS).map((a) => a.query!.from)).toEqual([100, 200])
+  })
+
+  it('finds a pair on whatever page it stands, and none that is not there', async () => {
+    const findings = useFindings()
+    await findings.load()
+    expect((await findings.find((p) => p.a.name === 'A7'))?.a.item).toBe('a7')
+    expect(times(PAIRS)).toBe(0)
+    expect((await findings.find((p) => p.a.name === 'A231'))?.a.item).toBe('a231')
+    expect(await findings.find((p) => p.a.name === 'B')).toBeUndefined()
+    expect(times(PAIRS)).toBe(2)
+  })
+
+  it('says what can not be read any more, and shows nothing old', async () => {
+    const findings = useFindings()
+    await findings.load()
+    begin({
+      [SWEEP]: () => ({ fresh: true, tag: 'g', fingerprint: 'g' }),
+      [FINDINGS]: () => new Refusal(404, 'they are of another version'),
+    })
+    await findings.load()
+    expect([findings.findings, findings.pairs, findings.unreadable]).toEqual([
+      null,
+      [],
+      'they are of another version',
+    ])
+  })
+
+  it('tells how a sweep stands: waiting, running, lost, stopped', async () => {
+    const findings = useFindings()
+    const running = { id: 'j', done: 0, total: 0, elapsed_s: 0, waiting: true }
+    last = { fresh: false, running }
+    await findings.load()
+    expect(findings.job?.waiting).toBe(true)
+    const event = { event: 'job', cell: 'c', job: 'j', done: 3, total: 9, elapsed_s: 1 } as const
+    findings.heard({ ...event, state: 'running' })
+    expect([findings.job?.waiting, findings.job?.done]).toEqual([false, 3])
+    last = { fresh: false, lost: 'it was begun 5 times and never ended' }
+    findings.heard({ ...event, state: 'lost' })
+    await settled()
+    expect([findings.job, findings.lost]).toEqual([null, 'it was begun 5 times and never ended'])
+    findings.heard({ ...event, state: 'stopped' })
+    expect(useCell().notice).toContain('stopped')
+  })
+
+  it('stops the sweep that runs, and asks how it stands, for nobody else may say it', async () => {
+    const findings = useFindings()
+    await findings.stop()
+    expect(asked).toEqual([])
+    last = { running: { id: 'j', done: 1, total: 2, elapsed_s: 1, waiting: false } }
+    await findings.load()
+    last = { fresh: false }
+    await findings.stop()
+    expect(asked.find((a) => a.what === 'DELETE /api/jobs/{job}')?.id).toBe('j')
+    expect(findings.job).toBeNull()
+  })
+
+  it('says why no sweep was begun', async () => {
+    const findings = useFindings()
+    begin({ 'POST /api/cells/{id}/sweep': () => new Refusal(422, 'the run plan can not be run') })
+    await findings.sweep()
+    expect(useCell().notice).toBe('the run plan can not be run')
+  })
+})
