@@ -4,7 +4,6 @@
 set -euo pipefail
 cd "$(dirname "$0")/../.."
 seconds=${FUZZ_SECONDS:-540}
-port=${FUZZ_PORT:-7799}
 venv=tools/fuzz/.venv
 [ -x $venv/bin/schemathesis ] || { python3 -m venv $venv; $venv/bin/pip install -q -r tools/fuzz/requirements.txt; }
 
@@ -22,14 +21,15 @@ trap end EXIT
 target/debug/selvik migrate --database "$url"
 target/debug/selvik-demo "$folder/demo"
 cell=$(target/debug/selvik import "$folder/demo" --database "$url")
-target/debug/selvik serve --listen "127.0.0.1:$port" --database "$url" 2>"$folder/log" >/dev/null &
+target/debug/selvik serve --listen 127.0.0.1:0 --database "$url" 2>"$folder/log" >"$folder/said" &
 server=$!
+for _ in $(seq 100); do [ -s "$folder/said" ] && break; sleep 0.1; done
+address=$(sed -n 's/^Selvik is at \(.*\)\/$/\1/p' "$folder/said")
 
 # Most of what is made up is of a cell or an import that is there.
-for _ in $(seq 50); do curl -sf "http://127.0.0.1:$port/healthz" >/dev/null && break; sleep 0.2; done
 other=$(target/debug/selvik import "$folder/demo" --database "$url")
 import() {
-  curl -sf -F "file=@$folder/demo/meshes/clamp.stl" "http://127.0.0.1:$port/api/imports" | python3 -c 'import json, sys; print(json.load(sys.stdin)["id"])'
+  curl -sf -F "file=@$folder/demo/meshes/clamp.stl" "$address/api/imports" | python3 -c 'import json, sys; print(json.load(sys.stdin)["id"])'
 }
 cat > "$folder/schemathesis.toml" <<CONFIG
 [parameters]
@@ -56,7 +56,7 @@ include-name = "POST /api/imports/{id}/store"
 parameters = { "path.id" = "$(import)" }
 CONFIG
 
-$venv/bin/schemathesis --config-file "$folder/schemathesis.toml" run "http://127.0.0.1:$port/api/openapi.json" \
+$venv/bin/schemathesis --config-file "$folder/schemathesis.toml" run "$address/api/openapi.json" \
   --wait-for-schema 20 --max-time "$seconds" --request-timeout 30 --workers 2 --continue-on-failure --warnings off \
   --phases examples,fuzzing,stateful \
   --checks not_a_server_error,status_code_conformance,content_type_conformance,response_schema_conformance \

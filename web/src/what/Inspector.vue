@@ -77,7 +77,7 @@ const parents = computed(() => {
 })
 const notes = ref('')
 watch(
-  () => [one.value?.id, one.value?.notes],
+  [() => one.value?.id, () => one.value?.notes],
   () => (notes.value = one.value?.notes ?? ''),
   { immediate: true },
 )
