@@ -76,11 +76,9 @@ const parents = computed(() => {
   return [...cell.items.values()].filter((i) => !own.has(i.id))
 })
 const notes = ref('')
-watch(
-  [() => one.value?.id, () => one.value?.notes],
-  () => (notes.value = one.value?.notes ?? ''),
-  { immediate: true },
-)
+watch([() => one.value?.id, () => one.value?.notes], () => (notes.value = one.value?.notes ?? ''), {
+  immediate: true,
+})
 function rename(e: Event) {
   const name = (e.target as HTMLInputElement).value
   if (name.trim() && name !== one.value!.name) void items.rename(one.value!.id, name)
