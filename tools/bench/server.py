@@ -86,6 +86,28 @@ def editors(server, cell, people=6, edits=40):
     return sorted(took), whole
 
 
+def at_work(server):
+    with urllib.request.urlopen(f"{server.url}/metrics", timeout=60) as answer:
+        line = next(line for line in answer.read().decode().splitlines() if line.startswith("selvik_jobs_here"))
+    return int(line.split()[-1])
+
+
+def stopped(server, cell):
+    """The longest time from asking a sweep to stop until nobody works on it, s."""
+    longest = 0
+    for n in range(10):
+        job = ask(f"{server.url}/api/cells/{cell}/sweep", "POST", {})["job"]
+        while not at_work(server):
+            time.sleep(0.002)
+        time.sleep(0.1 * n)
+        start = time.monotonic()
+        ask(f"{server.url}/api/jobs/{job}", "DELETE")
+        while at_work(server):
+            time.sleep(0.002)
+        longest = max(longest, time.monotonic() - start)
+    return longest
+
+
 def swept(server, cell):
     while True:
         last = ask(f"{server.url}/api/cells/{cell}/sweep")
@@ -128,6 +150,8 @@ def measure(binary, database, data, old):
     median, late = statistics.median(took), took[int(len(took) * 0.95)]
     print(f"six editors, {len(took)} edits of the stress cell: median {median * 1e3:.0f} ms, 95 % within {late * 1e3:.0f} ms, "
           f"{len(took) / whole:.0f} a second")
+    if not old:
+        print(f"a sweep stopped after {stopped(server, large) * 1e3:.0f} ms at most, of ten")
     ask(f"{server.url}/api/cells/{large}/sweep", "POST", {})
     time.sleep(0.3)
     print(f"ending during a sweep, asked by Ctrl-C: {server.end(signal.SIGINT):.2f} s")

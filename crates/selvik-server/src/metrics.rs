@@ -10,6 +10,7 @@ use axum::response::{IntoResponse, Response};
 use metrics_exporter_prometheus::{Matcher, PrometheusBuilder, PrometheusHandle};
 
 use crate::App;
+use crate::cells::READ;
 
 /// Answers are sorted by how long they took into these, s.
 const TIMES: [f64; 9] = [0.001, 0.005, 0.02, 0.05, 0.1, 0.5, 2.0, 10.0, 60.0];
@@ -28,6 +29,7 @@ fn recorder() -> &'static PrometheusHandle {
         metrics::describe_histogram!(SECONDS, "How long answers took, by route");
         metrics::describe_gauge!("selvik_pages", "Open pages that listen");
         metrics::describe_gauge!("selvik_cells_open", "Cells in memory");
+        metrics::describe_counter!(READ, "Cells read from the database");
         metrics::describe_gauge!("selvik_cells_kib", "What they hold, KiB");
         metrics::describe_gauge!("selvik_jobs_here", "Jobs this server works on");
         metrics::describe_gauge!("selvik_imports", "Imports that are kept until they are stored");

@@ -2,7 +2,6 @@
 
 mod support;
 
-use std::process::Command;
 use std::time::{Duration, Instant};
 
 use reqwest::multipart::{Form, Part};

@@ -281,3 +281,33 @@ async fn arranging_is_done_in_the_frame_that_is_named() {
         assert!(status == 422 && said["detail"].as_str().unwrap_or_default().contains(says), "{said}");
     }
 }
+
+/// Six people edit while four others bring something in, all looking at the first revision: all of it stands.
+#[tokio::test(flavor = "multi_thread")]
+async fn edits_and_imports_at_once_all_stand() {
+    let server = Server::start().await;
+    let id = server.with(&small_cell()).await;
+    let edit = async |(n, item): (usize, &str)| {
+        let edit = json!({ "edit": "rename_item", "item": item, "name": format!("Name {n}") });
+        let body = json!({ "base_revision": 1, "edit": edit });
+        server.post(&format!("/api/cells/{id}/edits"), body).await.0
+    };
+    let bring = async |n: usize| {
+        let file = format!("bracket-{n}.stl");
+        let import = begun(&server, "/api/imports", &[(&file, bracket())]).await;
+        looked_through(&server, &import).await;
+        let choice = json!([{ "file": file, "name": file, "role": "part", "unit": "mm" }]);
+        let body = json!({ "into": { "cell": { "id": id, "base_revision": 1 } }, "choices": choice });
+        server.post(&format!("/api/imports/{import}/store"), body).await.0
+    };
+    // No more than four imports are kept at a time.
+    let ids = ["table", "fixture", "clamp-1", "clamp-2", "post", "datum"];
+    let edits = futures_util::future::join_all(ids.into_iter().enumerate().map(edit));
+    let imports = futures_util::future::join_all((0..4).map(bring));
+    let (edits, imports) = tokio::join!(edits, imports);
+    assert_eq!((edits, imports), (vec![200; 6], vec![201; 4]));
+    let cell = server.get(&format!("/api/cells/{id}")).await;
+    let items = cell["document"]["items"].as_array().expect("items");
+    let renamed = items.iter().filter(|i| i["name"].as_str().is_some_and(|n| n.starts_with("Name ")));
+    assert_eq!((renamed.count(), items.len(), cell["revision"].as_u64()), (6, 10, Some(11)));
+}

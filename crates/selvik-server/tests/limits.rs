@@ -312,3 +312,18 @@ async fn who_sends_nothing_more_is_given_up_and_holds_nobody_up() {
     .await;
     drop(uploads);
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_cell_that_many_ask_for_at_once_is_read_once() {
+    let server = Limited::start(&cluster::database());
+    let id = server.with(&selvik_demo::demo_package()).await;
+    let url = format!("{}/api/cells/{id}", server.url);
+    let asked = (0..30).map(|_| tokio::spawn(reqwest::get(url.clone())));
+    for answer in asked.collect::<Vec<_>>() {
+        assert_eq!(answer.await.expect("no panic").expect("an answer").status(), StatusCode::OK);
+    }
+    let told = reqwest::get(format!("{}/metrics", server.url)).await.expect("an answer");
+    let told = told.text().await.expect("text");
+    assert!(told.contains("selvik_cells_read_total 1\n"), "{told}");
+    assert!(told.contains("route=\"/api/cells/{id}\",status=\"200\"} 30\n"), "{told}");
+}

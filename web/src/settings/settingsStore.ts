@@ -3,7 +3,7 @@ import { defineStore } from 'pinia'
 import { computed, ref } from 'vue'
 
 import { type Gestures, schemes } from '../where/gestures'
-import type { AngleUnit, LengthUnit } from './units'
+import type { AngleUnit, LengthUnit } from './unitKinds'
 
 /** What a double click on a thing does. */
 export type DoubleClick = 'fit' | 'pivot' | 'face-on' | 'nothing'

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 
-import { parseAngle, parseLength } from './units'
+import { parseAngle, parseLength } from './unitKinds'
 
 describe('a length typed into a field', () => {
   it.each([

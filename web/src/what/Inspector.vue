@@ -4,7 +4,8 @@ import { computed, ref, watch } from 'vue'
 
 import type { Schemas } from '../api/client'
 import { useCell } from '../cells/cellStore'
-import { plain, useUnits } from '../settings/units'
+import { plain } from '../settings/unitKinds'
+import { useUnits } from '../settings/units'
 import { type FrameChoice, roles, useItems } from './itemsStore'
 import UnitField from './UnitField.vue'
 

@@ -138,7 +138,11 @@ fn read_mechanism(files: &PackageFiles, document: &MechanismDocument, place: &st
     };
     let joint_named = |name: &String| {
         let known = mechanism.joints().iter().any(|j| &j.name == name && j.is_free());
-        known.then_some(()).ok_or_else(|| refuse(place, format!("there is no moving joint \"{name}\"")))
+        let free = mechanism.joints().iter().filter(|j| j.is_free()).map(|j| j.name.as_str());
+        let there = || free.collect::<Vec<_>>().join(", ");
+        known.then_some(()).ok_or_else(|| {
+            refuse(place, format!("there is no moving joint \"{name}\"; there are: {}", there()))
+        })
     };
     document.rest_deg_or_mm.keys().try_for_each(joint_named)?;
     document.acceleration_deg_or_mm_s2.keys().try_for_each(joint_named)?;
@@ -156,7 +160,13 @@ fn read_mechanism(files: &PackageFiles, document: &MechanismDocument, place: &st
         };
         if let Some(&[low, high]) = document.limits_deg_or_mm.get(&joint.name) {
             limits.position = Span::new(low * unit, high * unit).ok_or_else(|| {
-                refuse(place, format!("limits [{low}, {high}] of joint \"{}\" are crossed", joint.name))
+                refuse(
+                    place,
+                    format!(
+                        "limits [{low}, {high}] of joint \"{}\" are crossed; write the smaller first",
+                        joint.name
+                    ),
+                )
             })?;
             limits.stated.position = true;
         }
@@ -192,11 +202,16 @@ fn from_dh(
         finite(&place, [row.a_mm, row.alpha_deg, row.d_mm, row.theta_deg, low, high].iter())?;
         let kind = if row.slides { JointKind::Prismatic } else { JointKind::Revolute };
         let unit = if row.slides { 1e-3 } else { std::f64::consts::PI / 180.0 };
-        let position = Span::new(low * unit, high * unit)
-            .ok_or_else(|| refuse(&place, format!("limits [{low}, {high}] are crossed")))?;
+        let position = Span::new(low * unit, high * unit).ok_or_else(|| {
+            refuse(&place, format!("limits [{low}, {high}] are crossed; write the smaller first"))
+        })?;
         let velocity = row.velocity_deg_or_mm_s * unit;
         if !(velocity > 1e-9 && velocity <= FASTEST) {
-            return Err(refuse(&place, "the velocity must be positive and of this world"));
+            let given = row.velocity_deg_or_mm_s;
+            return Err(refuse(
+                &place,
+                format!("velocity_deg_or_mm_s is {given}, but must be above 0 and of this world"),
+            ));
         }
         table.push(DhRow {
             name: row.joint.clone(),

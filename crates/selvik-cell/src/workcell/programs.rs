@@ -83,7 +83,7 @@ impl Reader<'_> {
                 let goal = match (to, joints_deg_or_mm) {
                     (Some(id), None) => self.goal(id, *posture, place)?,
                     (None, Some(values)) => self.joints(values),
-                    _ => return Err(refuse(place, "give either to or joints_deg_or_mm")),
+                    _ => return Err(refuse(place, "give either to or joints_deg_or_mm, one of them")),
                 };
                 if !(*speed_percent > 0.0 && *speed_percent <= 100.0) {
                     return Err(refuse(place, "speed_percent must be above 0 and at most 100"));

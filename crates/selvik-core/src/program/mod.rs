@@ -10,6 +10,7 @@
 
 mod lane;
 mod moves;
+mod node;
 mod pace;
 mod path;
 mod run_plan;

@@ -1,4 +1,4 @@
-use super::subdivide::Node;
+use super::node::Node;
 use crate::robot::JointLimits;
 
 /// How fast a move may be driven: shares of it per second and per second squared.

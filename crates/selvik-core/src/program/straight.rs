@@ -2,7 +2,7 @@
 
 use nalgebra::{Matrix6, Matrix6xX, RowVector6, Vector6};
 
-use super::subdivide::Node;
+use super::node::Node;
 use super::way::Way;
 use crate::robot::{Arm, Assembly, Chain, Posture, twist};
 

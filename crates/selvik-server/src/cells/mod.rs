@@ -20,6 +20,9 @@ use crate::error::Problem;
 /// A cell that nobody asks for is let go after this.
 const IDLE: Duration = Duration::from_secs(15 * 60);
 
+/// How often cells were read from the database.
+pub const READ: &str = "selvik_cells_read_total";
+
 /// The cells that are open.
 #[derive(Clone)]
 pub struct Cells {
@@ -83,6 +86,7 @@ impl Cells {
 
     /// The cell, read anew from the database.
     pub async fn again(&self, id: Uuid) -> Result<Arc<OpenCell>, Problem> {
+        metrics::counter!(READ).increment(1);
         let stored = self.store.load(id).await?;
         let cell = Arc::new(tokio::task::spawn_blocking(|| OpenCell::new(stored)).await??);
         Ok(self.keep(id, cell).await)
