@@ -3,8 +3,8 @@ import { useEventListener } from '@vueuse/core'
 import { ref, watchEffect } from 'vue'
 import { useTheme } from 'vuetify'
 
-import CellList from './cells/CellList.vue'
-import CellWorkspace from './cells/CellWorkspace.vue'
+import CellList from './pages/CellList.vue'
+import CellWorkspace from './workspace/CellWorkspace.vue'
 import { useSettings } from './settings/settingsStore'
 
 const settings = useSettings()

@@ -9,7 +9,8 @@ import { createVuetify } from 'vuetify'
 import { aliases, mdi } from 'vuetify/iconsets/mdi-svg'
 
 import App from './App.vue'
-import { themes } from './look'
+import { useNotices } from './cell/noticesStore'
+import { themes } from './scene/look'
 
 const nonce = document.querySelector<HTMLMetaElement>('meta[name=csp-nonce]')?.content
 
@@ -26,4 +27,13 @@ const vuetify = createVuetify({
   },
 })
 
-createApp(App).use(createPinia()).use(vuetify).mount('#app')
+const app = createApp(App).use(createPinia()).use(vuetify)
+
+// What nobody took care of is told in its own words, and stands in the console with its trace.
+app.config.errorHandler = (error) => {
+  console.error(error)
+  useNotices().say(error)
+}
+window.addEventListener('unhandledrejection', ({ reason }) => useNotices().say(reason))
+
+app.mount('#app')

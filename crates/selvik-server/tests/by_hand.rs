@@ -157,11 +157,11 @@ async fn what_is_seen_is_picked_by_click_by_rectangle_and_through_what_stands_be
     selected(&b, &["clamp-1"]).await;
 
     // What was shown before, and before that, and again.
-    b.keys("{").await;
+    b.keys("u").await;
     b.reads("chip-hidden", "3 hidden").await;
-    b.keys("{").await;
+    b.keys("u").await;
     b.until("nothing is hidden", "!document.querySelector('[data-test=chip-hidden]')").await;
-    b.keys("}").await;
+    b.keys("U").await;
     b.reads("chip-hidden", "3 hidden").await;
 
     // Ghosted it is seen, and not picked.

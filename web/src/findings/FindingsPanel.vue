@@ -1,9 +1,9 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 
-import { useKeys } from '../actions'
+import { useKeys } from '../settings/bindings'
 import type { Pair } from '../api/client'
-import { useCell } from '../cells/cellStore'
+import { useCell } from '../cell/cellStore'
 import { clock, useWhen } from '../when/whenStore'
 import { useFindings } from './findingsStore'
 import { useUnits } from '../settings/units'

@@ -2,9 +2,10 @@ import { createPinia, setActivePinia } from 'pinia'
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 
 import type { Cell, Pair } from '../api/client'
-import { useCell } from '../cells/cellStore'
+import { useCell } from '../cell/cellStore'
 import { asked, begin, Refusal, settled, times } from '../testing/standIn'
 import { useFindings } from './findingsStore'
+import { useNotices } from '../cell/noticesStore'
 
 vi.mock('../api/client', async (original) =>
   (await import('../testing/standIn')).standInFor(original),
@@ -128,7 +129,7 @@ describe('what was found', () => {
     await settled()
     expect([findings.job, findings.lost]).toEqual([null, 'it was begun 5 times and never ended'])
     findings.heard({ ...event, state: 'stopped' })
-    expect(useCell().notice).toContain('stopped')
+    expect(useNotices().said).toContain('stopped')
   })
 
   it('stops the sweep that runs, and asks how it stands, for nobody else may say it', async () => {
@@ -147,6 +148,6 @@ describe('what was found', () => {
     const findings = useFindings()
     begin({ 'POST /api/cells/{id}/sweep': () => new Refusal(422, 'the run plan can not be run') })
     await findings.sweep()
-    expect(useCell().notice).toBe('the run plan can not be run')
+    expect(useNotices().said).toBe('the run plan can not be run')
   })
 })

@@ -3,15 +3,17 @@ import { computed, ref, shallowRef, watch } from 'vue'
 
 import { answer, api, type Findings, type Pair, type Schemas } from '../api/client'
 import type { LiveEvent } from '../api/live'
-import { useCell } from '../cells/cellStore'
+import { useCell } from '../cell/cellStore'
 import { useWhat } from '../what/whatStore'
 import { useWhen } from '../when/whenStore'
 import { useWhere } from '../where/whereStore'
-import { useSection } from './sectionStore'
+import { useSection } from '../where/sectionStore'
+import { useNotices } from '../cell/noticesStore'
 
 /** What was measured and what breaks a rule. */
 export const useFindings = defineStore('findings', () => {
   const cell = useCell()
+  const notices = useNotices()
   const what = useWhat()
   const when = useWhen()
   const where = useWhere()
@@ -97,7 +99,7 @@ export const useFindings = defineStore('findings', () => {
       // It may have ended before the answer came.
       await load()
     } catch (e) {
-      cell.notice = (e as Error).message
+      notices.say(e)
     }
   }
   async function stop() {
@@ -118,7 +120,7 @@ export const useFindings = defineStore('findings', () => {
     } else {
       job.value = null
       if (event.state === 'stopped')
-        cell.notice = 'The sweep was stopped; the findings are those of the sweep before.'
+        notices.say('The sweep was stopped; the findings are those of the sweep before.')
       void load()
     }
   }

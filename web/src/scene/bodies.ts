@@ -14,6 +14,12 @@ import {
   type StateUniforms,
 } from './materials'
 
+/** How a body is drawn, as the shaders read it. */
+function stateOf(shown: boolean, ghost: boolean): number {
+  if (shown) return SHOWN
+  return ghost ? GHOST : 0
+}
+
 export interface SceneBody {
   item: string
   node: number
@@ -243,12 +249,7 @@ export class Bodies {
       this.anyGhost ||= ghost
       const { r, g, b } = colour.clone().convertLinearToSRGB()
       data.set(
-        [
-          r * 255,
-          g * 255,
-          b * 255,
-          (shown ? SHOWN : ghost ? GHOST : 0) - (selected && (shown || ghost) ? 1 : 0),
-        ],
+        [r * 255, g * 255, b * 255, stateOf(shown, ghost) - (selected && (shown || ghost) ? 1 : 0)],
         i * 4,
       )
     }

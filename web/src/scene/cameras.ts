@@ -2,7 +2,7 @@
 import * as THREE from 'three'
 
 import type { Vec3, Viewpoint } from '../api/client'
-import { basis, halfAngle } from '../where/navigation'
+import { basis, halfAngle } from './navigation'
 import type { Bodies } from './bodies'
 import { depthRange } from './depthRange'
 

@@ -1,6 +1,6 @@
 import * as THREE from 'three'
 
-import type { Palette } from '../look'
+import type { Palette } from './look'
 
 /** Lines each way from the middle of the grid. */
 const REACH = 120

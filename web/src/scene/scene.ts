@@ -5,8 +5,8 @@
 import * as THREE from 'three'
 
 import type { Colours, Schemas, Section, Style, Vec3, Viewpoint } from '../api/client'
-import type { Palette } from '../look'
-import { basis, eye, halfAngle, widthAtPivot } from '../where/navigation'
+import type { Palette } from './look'
+import { basis, eye, halfAngle, widthAtPivot } from './navigation'
 import { Bodies, matrixOf, type SceneBody } from './bodies'
 import { Cameras, metres, type Pixel } from './cameras'
 import { Ground } from './ground'

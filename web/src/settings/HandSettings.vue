@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 
-import { gestureOf, type Movement, movementNames, schemes } from '../where/gestures'
+import { gestureOf, type Movement, movementNames, schemes } from './gestures'
 import { useSettings } from './settingsStore'
 
 const settings = useSettings()

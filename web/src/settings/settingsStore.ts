@@ -2,7 +2,7 @@ import { usePreferredDark, usePreferredReducedMotion, useStorage } from '@vueuse
 import { defineStore } from 'pinia'
 import { computed, ref } from 'vue'
 
-import { type Gestures, schemes } from '../where/gestures'
+import { type Gestures, schemes } from './gestures'
 import type { AngleUnit, LengthUnit } from './unitKinds'
 
 /** What a double click on a thing does. */

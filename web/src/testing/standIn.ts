@@ -2,7 +2,7 @@
  * A stand-in for the server, for tests of stores: what is asked of it, and what it answers.
  *
  *     vi.mock('../api/client', async (original) =>
- *       (await import('../testing/standIn')).standInFor(original),
+ *       (await import('./standIn')).standInFor(original),
  *     )
  */
 import { vi } from 'vitest'

@@ -3,7 +3,7 @@ import { mdiLockOpenVariantOutline, mdiLockOutline } from '@mdi/js'
 import { computed, ref, watch } from 'vue'
 
 import type { Schemas } from '../api/client'
-import { useCell } from '../cells/cellStore'
+import { useCell } from '../cell/cellStore'
 import { plain } from '../settings/unitKinds'
 import { useUnits } from '../settings/units'
 import { type FrameChoice, roles, useItems } from './itemsStore'

@@ -2,7 +2,7 @@
 import { computed, ref, watch } from 'vue'
 
 import { answer, api } from '../api/client'
-import { useCell } from '../cells/cellStore'
+import { useCell } from '../cell/cellStore'
 import { useItems } from './itemsStore'
 
 const cell = useCell()

@@ -9,20 +9,22 @@ import {
 import { useElementSize, useVirtualList } from '@vueuse/core'
 import { computed, nextTick, ref, watch } from 'vue'
 
-import { bindingOf, useActions, useKeys } from '../actions'
+import { bindingOf, useBindings, useKeys } from '../settings/bindings'
 import type { Item } from '../api/client'
-import { useCell } from '../cells/cellStore'
-import ContextMenu from '../where/ContextMenu.vue'
-import { useWhere } from '../where/whereStore'
+import { useCell } from '../cell/cellStore'
 import Inspector from './Inspector.vue'
 import { roles, useItems } from './itemsStore'
 import RoleIcon from './RoleIcon.vue'
 import SetBar from './SetBar.vue'
 import { useWhat } from './whatStore'
 
+/** What stands above does: the picture fits items, or a menu opens on one. */
+const emit = defineEmits<{
+  fit: [items?: string[]]
+  menu: [at: { x: number; y: number; item: string }]
+}>()
 const cell = useCell()
 const what = useWhat()
-const where = useWhere()
 const keyOf = useKeys()
 const items = useItems()
 const filter = ref('')
@@ -122,7 +124,7 @@ function key(e: KeyboardEvent) {
     else if (row.item.parent) what.select(row.item.parent)
   } else if (e.key === 'ArrowRight' && row?.branch && closed.value.has(row.item.id))
     toggleBranch(row.item.id)
-  else if (e.key === 'Enter' && row) void where.fitSelection()
+  else if (e.key === 'Enter' && row) emit('fit')
   else if (e.key === 'Home') go(0)
   else if (e.key === 'End') go(rows.value.length - 1)
   else if (e.key === ' ' && stillTyping()) typeAhead(e.key, at, go)
@@ -152,7 +154,7 @@ const TYPING_MS = 900
  */
 let byKeys = false
 const isTyping = (e: KeyboardEvent) => byKeys || !keysInForce.value.has(bindingOf(e))
-const keysInForce = computed(() => new Set(useActions().map((a) => a.key)))
+const keysInForce = computed(() => new Set(useBindings().inForce.values()))
 const stillTyping = () => performance.now() - lastTyped < TYPING_MS
 function typeAhead(letter: string, at: number, go: (i: number) => unknown) {
   typedSoFar = (stillTyping() ? typedSoFar : '') + letter.toLowerCase()
@@ -196,10 +198,9 @@ function dropped(id: string | null) {
   items.hanging = { ids, parent: id, link: null }
 }
 
-const menu = ref<{ x: number; y: number; item: string } | null>(null)
 function openMenu(e: MouseEvent, id: string) {
   if (!what.selected.has(id)) what.select(id)
-  menu.value = { x: e.clientX, y: e.clientY, item: id }
+  emit('menu', { x: e.clientX, y: e.clientY, item: id })
 }
 const { height } = useElementSize(tree)
 watch([() => what.selected, height], async ([now]) => {
@@ -288,7 +289,7 @@ watch([() => what.selected, height], async ([now]) => {
           @drop.prevent.stop="dropped(item.id)"
           @contextmenu.prevent="openMenu($event, item.id)"
           @click="click($event, item.id)"
-          @dblclick="where.fitSelection([item.id])"
+          @dblclick="emit('fit', [item.id])"
           @mouseenter="what.hovered = item.id"
           @mouseleave="what.hovered = null"
         >
@@ -347,13 +348,6 @@ watch([() => what.selected, height], async ([now]) => {
       </p>
     </div>
     <Inspector v-if="what.selected.size" />
-    <ContextMenu
-      v-if="menu"
-      :x="menu.x"
-      :y="menu.y"
-      :hits="[{ item: menu.item, at: [0, 0, 0] }]"
-      @close="menu = null"
-    />
   </aside>
 </template>
 

@@ -2,24 +2,24 @@
 import { mdiDotsVertical, mdiPlus } from '@mdi/js'
 import { computed } from 'vue'
 
-import { useViews } from '../where/viewsStore'
 import { useItems } from './itemsStore'
 import { useWhat } from './whatStore'
+import { useNaming } from '../cell/namingStore'
 
 /** Visibility sets: ticked ones alone are shown. */
 const what = useWhat()
 const items = useItems()
-const views = useViews()
+const naming = useNaming()
 const some = computed(() => what.selected.size > 0)
 const save = () =>
-  (views.naming = {
+  (naming.asked = {
     title: 'Name of the set',
     name: `Set ${items.sets.length + 1}`,
     done: (name) => items.saveSet(name),
   })
 type Set_ = (typeof items.sets)[number]
 const rename = (set: Set_) =>
-  (views.naming = {
+  (naming.asked = {
     title: 'Rename the set',
     name: set.name,
     done: (name) => items.saveSet(name, set.items, set.id),

@@ -2,9 +2,10 @@ import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
 
 import { answer, api, type Schemas, type Vec3 } from '../api/client'
-import { useCell } from '../cells/cellStore'
-import { useWhen } from '../when/whenStore'
+import { useCell } from '../cell/cellStore'
+import { useMoment } from '../cell/momentStore'
 import { useWhat } from './whatStore'
+import { useNotices } from '../cell/noticesStore'
 
 export type Arrange = Schemas['Arrange']
 export type FrameChoice = Schemas['FrameChoice']
@@ -65,8 +66,9 @@ export const roles = ['robot', 'tool', 'fixture', 'part', 'structure', 'frame', 
 /** Changing what is in the cell. */
 export const useItems = defineStore('items', () => {
   const cell = useCell()
+  const notices = useNotices()
   const what = useWhat()
-  const when = useWhen()
+  const moment = useMoment()
 
   /** In which frame numbers are read and typed, and which way handles point. */
   const frame = ref<FrameChoice>('parent')
@@ -96,23 +98,26 @@ export const useItems = defineStore('items', () => {
   /** More than this are not asked about one by one. */
   const MOST = 200
   let asked = 0
-  watch([() => what.selected, () => cell.cell?.revision, () => when.shownTime, frame], async () => {
-    const mine = ++asked
-    const ids = [...what.selected]
-    if (!ids.length || ids.length > MOST || !cell.cell) {
-      facts.value = []
-      return
-    }
-    try {
-      const body = { items: ids, frame: frame.value, time_s: when.shownTime }
-      const now = await answer(
-        api.POST('/api/cells/{id}/facts', { params: { path: { id: cell.cell.id } }, body }),
-      )
-      if (mine === asked) [facts.value, problem.value] = [now, '']
-    } catch (e) {
-      if (mine === asked) problem.value = (e as Error).message
-    }
-  })
+  watch(
+    [() => what.selected, () => cell.cell?.revision, () => moment.shownTime, frame],
+    async () => {
+      const mine = ++asked
+      const ids = [...what.selected]
+      if (!ids.length || ids.length > MOST || !cell.cell) {
+        facts.value = []
+        return
+      }
+      try {
+        const body = { items: ids, frame: frame.value, time_s: moment.shownTime }
+        const now = await answer(
+          api.POST('/api/cells/{id}/facts', { params: { path: { id: cell.cell.id } }, body }),
+        )
+        if (mine === asked) [facts.value, problem.value] = [now, '']
+      } catch (e) {
+        if (mine === asked) problem.value = (e as Error).message
+      }
+    },
+  )
   /** Volumes of the selection, which take a moment; none while they are worked out. */
   const masses = shallowRef<Schemas['ItemMass'][] | null>(null)
   let weighed = 0
@@ -149,7 +154,7 @@ export const useItems = defineStore('items', () => {
   /** Handles on the selection, or none any more. */
   function toggleHandles(mode: 'move' | 'turn') {
     if (locked.value)
-      cell.notice = `${locked.value.name} is locked and stays where it is. Unlock it to move it.`
+      notices.say(`${locked.value.name} is locked and stays where it is. Unlock it to move it.`)
     else handles.value = handles.value === mode ? null : mode
   }
 
@@ -166,7 +171,7 @@ export const useItems = defineStore('items', () => {
   function arrange(how: Arrange, ids: string[] = [...what.selected]) {
     return cell.change(() => {
       const { id, revision } = cell.cell!
-      const body = { base_revision: revision, items: ids, time_s: when.time, how }
+      const body = { base_revision: revision, items: ids, time_s: moment.time, how }
       return answer(api.POST('/api/cells/{id}/arrange', { params: { path: { id } }, body }))
     })
   }
@@ -195,7 +200,7 @@ export const useItems = defineStore('items', () => {
         ),
       }
     } catch (e) {
-      cell.notice = (e as Error).message
+      notices.say(e)
     }
   }
   async function remove() {
@@ -218,7 +223,14 @@ export const useItems = defineStore('items', () => {
     return selectingNew(() =>
       cell.change(() => {
         const { id, revision } = cell.cell!
-        const body = { base_revision: revision, time_s: when.time, kind, parent, on_link: link, at }
+        const body = {
+          base_revision: revision,
+          time_s: moment.time,
+          kind,
+          parent,
+          on_link: link,
+          at,
+        }
         return answer(api.POST('/api/cells/{id}/frames', { params: { path: { id } }, body }))
       }),
     )

@@ -3,7 +3,7 @@ import { beforeEach, describe, expect, it } from 'vitest'
 import { nextTick } from 'vue'
 
 import type { Cell } from '../api/client'
-import { useCell } from '../cells/cellStore'
+import { useCell } from '../cell/cellStore'
 import { useWhat } from './whatStore'
 
 /** A table with a fixture that carries two clamps of one mesh, and a post. */

@@ -2,7 +2,7 @@ import { StorageSerializers, useSessionStorage } from '@vueuse/core'
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
 
-import { useCell } from '../cells/cellStore'
+import { useCell } from '../cell/cellStore'
 
 /** What is selected and what is shown. */
 export const useWhat = defineStore('what', () => {

@@ -1,8 +1,9 @@
-import { defineStore } from 'pinia'
+import { defineStore, storeToRefs } from 'pinia'
 import { computed, ref, shallowRef } from 'vue'
 
 import { answer, api, bytes } from '../api/client'
-import { useCell } from '../cells/cellStore'
+import { useCell } from '../cell/cellStore'
+import { useMoment } from '../cell/momentStore'
 
 /** Poses a second in a track and seconds in a part of it, as the server sends them. */
 const RATE_HZ = 50
@@ -13,8 +14,7 @@ const KEPT = 32
 /** At which moment of the programs one looks. */
 export const useWhen = defineStore('when', () => {
   const cell = useCell()
-  const time = ref(0)
-  const playing = ref(false)
+  const { time, playing, shownTime } = storeToRefs(useMoment())
   const speed = ref(1)
   /** Parts of the track that are here, by their number. */
   const track = shallowRef<Map<number, Float32Array>>()
@@ -22,11 +22,6 @@ export const useWhen = defineStore('when', () => {
   const exact = shallowRef<{ time: number; poses: number[][] }>()
 
   const duration = computed(() => cell.cell?.path.duration_s ?? 0)
-  /**
-   * The moment of which everything is shown exactly: it follows while playing at a tenth of a
-   * second.
-   */
-  const shownTime = computed(() => (playing.value ? Math.round(time.value * 10) / 10 : time.value))
 
   const partAt = (at: number) => Math.floor(at / PART_S)
   const fetchPart = async (part: number) =>

@@ -2,10 +2,10 @@
 import { mdiChevronDown } from '@mdi/js'
 import { computed } from 'vue'
 
-import { useKeys } from '../actions'
+import { useKeys } from '../settings/bindings'
 import type { Vec3, Viewpoint } from '../api/client'
 import { useUnits } from '../settings/units'
-import { halfAngle, withPivot } from './navigation'
+import { halfAngle, withPivot } from '../scene/navigation'
 import { useWhere } from './whereStore'
 
 const where = useWhere()

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useKeys } from '../actions'
+import { useKeys } from '../settings/bindings'
 import { useUnits } from '../settings/units'
 import { useStandpoint } from './standpointStore'
 

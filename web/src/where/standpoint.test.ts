@@ -2,10 +2,10 @@ import { createPinia, setActivePinia } from 'pinia'
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 
 import type { Cell } from '../api/client'
-import { useCell } from '../cells/cellStore'
+import { useCell } from '../cell/cellStore'
 import { useSettings } from '../settings/settingsStore'
 import { begin } from '../testing/standIn'
-import { eye } from './navigation'
+import { eye } from '../scene/navigation'
 import { useStandpoint } from './standpointStore'
 import { useWhere } from './whereStore'
 

@@ -2,9 +2,9 @@ import { defineStore } from 'pinia'
 import { computed, ref } from 'vue'
 
 import type { Vec3 } from '../api/client'
-import { useCell } from '../cells/cellStore'
+import { useCell } from '../cell/cellStore'
 import { useSettings } from '../settings/settingsStore'
-import { eye, lookingAt, standing, walk, withPivotAt } from './navigation'
+import { eye, lookingAt, standing, walk, withPivotAt } from '../scene/navigation'
 import { useWhere } from './whereStore'
 
 const AHEAD = 1500

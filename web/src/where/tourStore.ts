@@ -2,9 +2,9 @@ import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
 
 import { answer, api, type Schemas, type Tour, type TourStop, type Vec3 } from '../api/client'
-import { useCell } from '../cells/cellStore'
+import { useCell } from '../cell/cellStore'
 import { useWhen } from '../when/whenStore'
-import { between, eye } from './navigation'
+import { between, eye } from '../scene/navigation'
 import { useViews } from './viewsStore'
 import { useWhere } from './whereStore'
 

@@ -2,8 +2,8 @@ import { defineStore } from 'pinia'
 import { computed, ref } from 'vue'
 
 import type { SavedView, ViewPart } from '../api/client'
-import { useCell } from '../cells/cellStore'
-import { useSection } from '../findings/sectionStore'
+import { useCell } from '../cell/cellStore'
+import { useSection } from './sectionStore'
 import { useWhat } from '../what/whatStore'
 import { useWhen } from '../when/whenStore'
 import { START, useWhere } from './whereStore'
@@ -25,14 +25,6 @@ export const useViews = defineStore('views', () => {
   const where = useWhere()
   const section = useSection()
   const recalled = ref<string | null>(null)
-  /** A name that is asked for; `optional` where none is an answer too. */
-  const naming = ref<{
-    title: string
-    name: string
-    optional?: boolean
-    done: (name: string) => unknown
-  } | null>(null)
-
   const views = computed(() => cell.cell?.document.views ?? [])
   const opening = computed(() => cell.cell?.document.opening_view ?? null)
   /** Headings in the order of the list; views without one come first. */
@@ -119,7 +111,6 @@ export const useViews = defineStore('views', () => {
     groups,
     opening,
     recalled,
-    naming,
     save,
     update,
     setKeeps,

@@ -2,7 +2,7 @@ import { createPinia, setActivePinia } from 'pinia'
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 
 import type { Cell, Viewpoint } from '../api/client'
-import { useCell } from '../cells/cellStore'
+import { useCell } from '../cell/cellStore'
 import { useSettings } from '../settings/settingsStore'
 import { asked, begin, settled } from '../testing/standIn'
 import { useWhat } from '../what/whatStore'

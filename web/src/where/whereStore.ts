@@ -11,11 +11,11 @@ import {
   type Vec3,
   type Viewpoint,
 } from '../api/client'
-import { useCell } from '../cells/cellStore'
+import { useCell } from '../cell/cellStore'
 import { useSettings } from '../settings/settingsStore'
 import { useWhat } from '../what/whatStore'
 import { useWhen } from '../when/whenStore'
-import { between, same, withLens, withProjection, wrapped } from './navigation'
+import { between, same, withLens, withProjection, wrapped } from '../scene/navigation'
 
 export const START: Viewpoint = {
   pivot_mm: [0, 0, 500],
@@ -262,12 +262,11 @@ export const useWhere = defineStore('where', () => {
   }
   /** The next notch of bearing (45°) or elevation (15°) in a direction. */
   function step(bearing: number, elevation: number, index = active.value) {
-    const next = (value: number, notch: number, by: number) =>
-      by === 0
-        ? value
-        : by > 0
-          ? Math.floor(value / notch + 1.001) * notch
-          : Math.ceil(value / notch - 1.001) * notch
+    const next = (value: number, notch: number, by: number) => {
+      if (by === 0) return value
+      const notches = value / notch
+      return (by > 0 ? Math.floor(notches + 1.001) : Math.ceil(notches - 1.001)) * notch
+    }
     const v = panes[index]!.viewpoint
     turnTo(
       next(v.bearing_deg, 45, bearing),

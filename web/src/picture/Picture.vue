@@ -1,0 +1,304 @@
+<script setup lang="ts">
+import { useElementSize } from '@vueuse/core'
+import { MathUtils, type Matrix4, Quaternion, Vector3 } from 'three'
+import { computed, onBeforeUnmount, onMounted, provide, ref, shallowRef, watch } from 'vue'
+import { useTheme } from 'vuetify'
+
+import type { Cell, Vec3 } from '../api/client'
+import { useCell } from '../cell/cellStore'
+import { useFindings } from '../findings/findingsStore'
+import { useSection } from '../where/sectionStore'
+import { palettes } from '../scene/look'
+import { useSettings } from '../settings/settingsStore'
+import { useItems } from '../what/itemsStore'
+import { useWhat } from '../what/whatStore'
+import { useWhen } from '../when/whenStore'
+import { add } from '../scene/navigation'
+import PaneView from './PaneView.vue'
+import { useTours } from '../where/tourStore'
+import { useWhere } from '../where/whereStore'
+import { loadMeshes, prepareForPicking } from '../scene/meshes'
+import { useExport } from '../actions/exportStore'
+import { Scene, type SceneFrame } from '../scene/scene'
+import { sceneKey } from './sceneKey'
+
+const cell = useCell()
+const what = useWhat()
+const where = useWhere()
+const items = useItems()
+const when = useWhen()
+const findings = useFindings()
+const section = useSection()
+const settings = useSettings()
+const tours = useTours()
+const exporting = useExport()
+const theme = useTheme()
+
+const box = ref<HTMLDivElement>()
+const canvas = ref<HTMLCanvasElement>()
+const size = useElementSize(box)
+const scene = shallowRef<Scene>()
+const frame = ref(0)
+const loading = ref(true)
+const failed = ref('')
+defineEmits<{ pointer: [at: Vec3 | null] }>()
+provide(sceneKey, { scene, frame })
+
+const palette = computed(() => palettes[theme.global.current.value.dark ? 'dark' : 'light'])
+
+onMounted(() => {
+  try {
+    scene.value = new Scene(canvas.value!, palette.value, () => {
+      frame.value++
+      canvas.value!.dataset.calls = String(scene.value?.drawCalls)
+      canvas.value!.dataset.ms = scene.value?.scriptMs.toFixed(2)
+    })
+    exporting.scene = scene.value
+  } catch {
+    failed.value =
+      'This browser shows no 3D pictures (WebGL). Switch it on, or use another browser.'
+  }
+})
+onBeforeUnmount(() => scene.value?.dispose())
+
+const lookOf = (open: Cell) =>
+  new Map(open.document.items.map((i) => [i.id, { role: i.role as string, colour: i.colour }]))
+const framesOf = (open: Cell) =>
+  open.frames.map((f) => ({
+    item: f.item ?? null,
+    kind: f.kind as string,
+    node: f.node ?? null,
+    pose: f.pose,
+  }))
+
+// What makes the bodies anew: another mesh, or other things that move.
+watch(
+  [scene, () => cell.cell?.id, () => cell.cell?.bodies, () => cell.cell?.moving_nodes],
+  async () => {
+    const [drawing, open] = [scene.value, cell.cell]
+    if (!drawing || !open) return
+    try {
+      const meshes = await loadMeshes(open.id, open.bodies)
+      if (cell.cell !== open) return
+      const bodies = open.bodies.map((b) => ({
+        item: b.item,
+        node: b.node,
+        mesh: meshes.get(b.mesh)!,
+      }))
+      drawing.setBodies(bodies, lookOf(open), framesOf(open), open.poses, open.moving_nodes)
+      drawing.setPoses(open.moving_nodes, when.posesNow())
+      loading.value = false
+      prepareForPicking(bodies.map((b) => b.mesh))
+    } catch (e) {
+      failed.value = `The meshes could not be loaded. ${(e as Error).message}`
+    }
+  },
+)
+
+watch(
+  [() => cell.cell?.poses, () => cell.cell?.frames, () => cell.cell?.document.items],
+  ([poses, frames], [before, marked]) => {
+    const open = cell.cell
+    if (!open || loading.value) return
+    if (poses !== before || frames !== marked) standAgain()
+    scene.value?.setLook(lookOf(open))
+  },
+)
+/** Everything where the cell says it stands. */
+function standAgain() {
+  const open = cell.cell!
+  // Another number of coordinate systems: the bodies are made anew and stand right by themselves.
+  if (scene.value?.nodeCount !== open.poses.length) return
+  scene.value.setRest(open.poses, framesOf(open))
+  scene.value.setPoses(open.moving_nodes, when.posesNow())
+}
+
+// ---- handles on the selection
+const handleSize = computed(() => settings.furniture.handleSize)
+watch([() => items.handles, () => items.grip, handleSize, scene, loading], () => {
+  const [mode, grip] = [items.handles, items.grip]
+  if (!mode || !grip || loading.value) return scene.value?.setHandles(null)
+  let from: Vec3 | null = null
+  const shifted = (motion: Matrix4): Vec3 => {
+    const [x, y, z] = [
+      new Vector3(...grip.at.slice(0, 3)),
+      new Vector3(...grip.at.slice(0, 3)).applyMatrix4(motion),
+    ]
+      .reduce((a, b) => b.clone().sub(a))
+      .multiplyScalar(1e3)
+      .toArray()
+    return [x, y, z]
+  }
+  scene.value?.setHandles(
+    { mode, at: grip.at, size: handleSize.value, nodes: grip.nodes },
+    {
+      moved: (motion) => {
+        items.dragged = { by_mm: shifted(motion), turn_deg: turnOf(motion) }
+        if (!items.carry) return
+        from ??= where.viewpoint.pivot_mm as Vec3
+        where.move({ ...where.viewpoint, pivot_mm: add(from, shifted(motion)) })
+      },
+      placed: async (motion) => {
+        from = null
+        items.dragged = null
+        const [at, turn] = [new Vector3(), new Quaternion()]
+        motion.decompose(at, turn, new Vector3())
+        await items.arrange({ motion: { by: [...at.toArray(), ...turn.toArray()] } })
+        standAgain()
+      },
+    },
+  )
+})
+const turnOf = (motion: Matrix4) => {
+  const turn = new Quaternion().setFromRotationMatrix(motion)
+  return MathUtils.radToDeg(2 * Math.acos(Math.min(1, Math.abs(turn.w))))
+}
+
+// ---- panes: rectangles of the picture
+interface Rect {
+  index: number
+  left: number
+  top: number
+  width: number
+  height: number
+}
+const rects = computed<Rect[]>(() => {
+  const [w, h] = [Math.round(size.width.value), Math.round(size.height.value)]
+  const shown = where.shownPanes
+  const columns = shown.length === 4 || (shown.length === 2 && where.layout === 'side') ? 2 : 1
+  const rows = Math.ceil(shown.length / columns)
+  const line = shown.length > 1 ? 1 : 0
+  return shown.map((index, i) => {
+    const [column, row] = [i % columns, Math.floor(i / columns)]
+    const [x0, x1] = [Math.round((w * column) / columns), Math.round((w * (column + 1)) / columns)]
+    const [y0, y1] = [Math.round((h * row) / rows), Math.round((h * (row + 1)) / rows)]
+    return {
+      index,
+      left: x0,
+      top: y0,
+      width: Math.max(1, x1 - x0 - line),
+      height: Math.max(1, y1 - y0 - line),
+    }
+  })
+})
+watch([size.width, size.height, scene], ([w, h]) => {
+  if (w && h) scene.value?.resize(Math.round(w), Math.round(h))
+})
+watch(rects, (all) => all.forEach((r) => (where.panes[r.index]!.aspect = r.width / r.height)), {
+  immediate: true,
+})
+watch(
+  [
+    rects,
+    () => where.panes.map((p) => [p.viewpoint, p.style, p.colours]),
+    () => where.active,
+    scene,
+  ],
+  () => {
+    const views = rects.value.map((rect) => {
+      const { viewpoint, style, colours } = where.panes[rect.index]!
+      return { viewpoint, style, colours, ...rect }
+    })
+    scene.value?.setPanes(views, where.active)
+  },
+)
+
+watch([scene, () => settings.looking.fine], ([drawing, fine]) => drawing && (drawing.fine = fine))
+watch(palette, (p) => scene.value?.setPalette(p))
+watch(
+  [() => what.visible, () => what.ghosts, () => what.selected, () => what.hovered, scene, loading],
+  () =>
+    scene.value?.setShown({
+      visible: what.visible,
+      ghosts: what.ghosts,
+      selected: what.selected,
+      hovered: what.hovered,
+    }),
+)
+const furniture = computed(() => {
+  const { grid, shadow, frameSize, kinds } = settings.furniture
+  const [listed, { visible, framed }] = [new Set(kinds), what]
+  return {
+    grid,
+    shadow,
+    frameSize,
+    frame: (f: SceneFrame) =>
+      (f.item !== null && framed.has(f.item)) ||
+      (listed.has(f.kind) && (!f.item || visible.has(f.item))),
+  }
+})
+watch([furniture, scene, loading], () => scene.value?.setFurniture(furniture.value))
+watch([() => when.time, () => when.exact, () => when.track, loading], () => {
+  if (cell.cell && !loading.value) scene.value?.setPoses(cell.cell.moving_nodes, when.posesNow())
+})
+watch([() => section.section, () => section.faces, palette, loading], () =>
+  scene.value?.setSection(section.section, section.faces),
+)
+const gap = computed(() =>
+  findings.shown ? { a: findings.shown.on_a_mm as Vec3, b: findings.shown.on_b_mm as Vec3 } : null,
+)
+watch([gap, scene, palette], () => scene.value?.setGap(gap.value))
+watch([() => findings.openEdges, scene, palette], () =>
+  scene.value?.setOpenEdges(findings.openEdges),
+)
+watch([() => tours.eyes, scene], () => scene.value?.setTour(tours.eyes))
+defineExpose({ scene })
+</script>
+
+<template>
+  <div ref="box" class="picture">
+    <canvas
+      ref="canvas"
+      role="img"
+      :aria-label="`Picture of ${cell.cell?.document.name}`"
+      data-test="picture"
+      :data-frames="frame"
+    />
+    <PaneView
+      v-for="(rect, place) in rects"
+      :key="rect.index"
+      :index="rect.index"
+      :place="place"
+      :many="rects.length > 1"
+      :style="{
+        left: `${rect.left}px`,
+        top: `${rect.top}px`,
+        width: `${rect.width}px`,
+        height: `${rect.height}px`,
+      }"
+      @pointer="$emit('pointer', $event)"
+    />
+    <div v-if="failed" class="message" role="alert">{{ failed }}</div>
+    <div v-else-if="loading" class="message">Loading the picture…</div>
+  </div>
+</template>
+
+<style scoped>
+.picture {
+  position: relative;
+  overflow: hidden;
+  min-width: 0;
+  min-height: 0;
+  width: 100%;
+  height: 100%;
+  background: var(--line);
+}
+canvas {
+  position: absolute;
+  left: 0;
+  top: 0;
+  width: 100%;
+  height: 100%;
+  display: block;
+}
+.message {
+  position: absolute;
+  inset: 0;
+  display: grid;
+  place-items: center;
+  text-align: center;
+  padding: 40px;
+  color: var(--soft);
+  pointer-events: none;
+}
+</style>

@@ -1,0 +1,49 @@
+<script setup lang="ts">
+import { computed, ref } from 'vue'
+
+import { useNaming } from '../cell/namingStore'
+
+const naming = useNaming()
+/**
+ * A menu that opened this takes the focus back as it closes: it is claimed once the dialog stands.
+ */
+const field = ref<{ focus: () => void }>()
+const missing = computed(
+  () => !!naming.asked && !naming.asked.optional && !naming.asked.name.trim(),
+)
+function named() {
+  const asked = naming.asked
+  if (!asked || missing.value) return
+  naming.asked = null
+  void asked.done(asked.name.trim())
+}
+</script>
+
+<template>
+  <v-dialog
+    :model-value="!!naming.asked"
+    max-width="380"
+    @after-enter="field?.focus()"
+    @update:model-value="naming.asked = null"
+  >
+    <v-card v-if="naming.asked" :title="naming.asked.title">
+      <v-card-text
+        ><v-text-field
+          ref="field"
+          v-model="naming.asked.name"
+          autofocus
+          label="Name"
+          :error-messages="missing ? 'It needs a name.' : []"
+          data-test="name"
+          @focus="($event.target as HTMLInputElement).select()"
+          @keydown.enter="named"
+      /></v-card-text>
+      <v-card-actions
+        ><v-spacer /><v-btn @click="naming.asked = null">Cancel</v-btn
+        ><v-btn color="primary" data-test="name-ok" :disabled="missing" @click="named"
+          >Save</v-btn
+        ></v-card-actions
+      >
+    </v-card>
+  </v-dialog>
+</template>
