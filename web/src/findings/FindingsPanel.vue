@@ -195,7 +195,7 @@ const left = computed(() => {
           <template v-if="rest">
             <button data-test="more-pairs" @click="showMore">{{ restSaid }}</button>.
           </template>
-          <button v-if="all" @click="all = false">Show fewer</button>
+          <template v-if="all"> <button @click="all = false">Show fewer</button>. </template>
           <span
             :title="
               findings.findings?.left_out
