@@ -75,7 +75,7 @@ docs: web
 	$(MAKE) web
 
 audit: web
-	@if cargo deny --version >/dev/null 2>&1; then cargo deny --offline check licenses bans sources; \
+	@if cargo deny --version >/dev/null 2>&1; then cargo fetch -q --locked && cargo deny --offline check licenses bans sources; \
 	  else echo "cargo-deny is not installed: licences not checked (cargo install cargo-deny)"; fi
 	@cd web && npm audit --omit=dev --audit-level=high || echo "npm audit found something, or could not ask"
 
