@@ -39,7 +39,7 @@ lint: setup web
 	cargo fmt --check
 	cargo clippy --workspace --all-targets -q -- -D warnings
 	tools/check_deploy.sh
-	cd web && npx vue-tsc --noEmit && npx eslint --max-warnings 0 src && npx prettier --log-level warn --check src
+	cd web && npx vue-tsc --noEmit && npx eslint --max-warnings 0 src bench && npx stylelint "src/**/*.{vue,css}" && npx prettier --log-level warn --check src bench
 
 web: web/dist/index.html
 

@@ -1,3 +1,5 @@
+import stylistic from '@stylistic/eslint-plugin'
+import prettier from 'eslint-config-prettier'
 import vue from 'eslint-plugin-vue'
 import tseslint from 'typescript-eslint'
 
@@ -28,12 +30,45 @@ const mayNotImport = (folder) => {
   return { 'no-restricted-imports': ['error', { patterns: [{ group, message }] }] }
 }
 
+/** Colours are those of the themes in scene/look.ts; styles are looked after by stylelint. */
+const HEX = '/^#([0-9a-f]{3,4}|[0-9a-f]{6}|[0-9a-f]{8})$/i'
+const noColours = [
+  { selector: `Literal[value=${HEX}]`, message: 'A colour: name it in scene/look.ts.' },
+  { selector: `TemplateElement[value.raw=${HEX}]`, message: 'A colour: name it in scene/look.ts.' },
+]
+
+/** What a template does is one call or one assignment: all else has a name in the script. */
+const message = 'More than one thing at once: give it a name in the script.'
+const noHiddenStatements = [
+  { selector: 'SequenceExpression', message },
+  { selector: 'VOnExpression[body.length>1]', message },
+  {
+    selector: 'ConditionalExpression > ConditionalExpression',
+    message: 'Do not nest ternary expressions.',
+  },
+]
+
 export default tseslint.config(
   { ignores: ['dist', 'src/api/schema.d.ts'] },
   ...tseslint.configs.recommended,
-  ...vue.configs['flat/essential'],
+  ...vue.configs['flat/recommended'],
+  // How it is laid out is Prettier's: but that leaves long words and long texts as they are.
+  prettier,
   {
-    rules: { 'no-sequences': 'error', 'no-nested-ternary': 'error' },
+    plugins: { '@stylistic': stylistic },
+    rules: {
+      'no-sequences': 'error',
+      'no-nested-ternary': 'error',
+      '@stylistic/max-len': ['error', { code: 100, ignoreUrls: true }],
+    },
+  },
+  {
+    files: ['src/**/*.{ts,vue}'],
+    ignores: ['src/scene/look.ts', '**/*.test.ts'],
+    rules: {
+      'no-restricted-syntax': ['error', ...noColours],
+      'vue/no-restricted-syntax': ['error', ...noColours, ...noHiddenStatements],
+    },
   },
   {
     files: ['**/*.vue'],

@@ -58,14 +58,19 @@ pub fn drum(radius: f64, height: f64, chamfer: f64) -> TriangleMesh {
 
 /// A pipe from z = 0 to `height`.
 pub fn pipe(outer: f64, inner: f64, height: f64) -> TriangleMesh {
-    turned(&[(inner, 0.0), (outer, 0.0), (outer, height), (inner, height)], 48)
+    turned(
+        &[(inner, 0.0), (outer, 0.0), (outer, height), (inner, height)],
+        48,
+    )
 }
 
 /// A plate with the given outline (counter-clockwise, star-shaped round its middle) from z = 0 to
 /// `height`, its upper and lower edges chamfered.
 pub fn plate(outline: &[[f64; 2]], height: f64, chamfer: f64) -> TriangleMesh {
     let n = outline.len() as f64;
-    let middle = outline.iter().fold([0.0; 2], |m, p| [m[0] + p[0] / n, m[1] + p[1] / n]);
+    let middle = outline
+        .iter()
+        .fold([0.0; 2], |m, p| [m[0] + p[0] / n, m[1] + p[1] / n]);
     let inset = |p: &[f64; 2]| {
         let d = [middle[0] - p[0], middle[1] - p[1]];
         let length = d[0].hypot(d[1]).max(1e-9);
@@ -82,7 +87,10 @@ pub fn plate(outline: &[[f64; 2]], height: f64, chamfer: f64) -> TriangleMesh {
         level(outline, height - chamfer),
         level(&inner, height),
     ];
-    let (low, high) = (Point::new(middle[0], middle[1], 0.0), Point::new(middle[0], middle[1], height));
+    let (low, high) = (
+        Point::new(middle[0], middle[1], 0.0),
+        Point::new(middle[0], middle[1], height),
+    );
     let mut soup = Vec::new();
     for k in 0..outline.len() {
         let next = (k + 1) % outline.len();
@@ -99,7 +107,12 @@ pub fn plate(outline: &[[f64; 2]], height: f64, chamfer: f64) -> TriangleMesh {
 /// A rounded rectangle centred on the origin.
 pub fn rounded(width: f64, depth: f64, radius: f64) -> Vec<[f64; 2]> {
     let (x, y) = (width / 2.0 - radius, depth / 2.0 - radius);
-    let corners = [(x, y, 0.0), (-x, y, FRAC_PI_2), (-x, -y, PI), (x, -y, 1.5 * PI)];
+    let corners = [
+        (x, y, 0.0),
+        (-x, y, FRAC_PI_2),
+        (-x, -y, PI),
+        (x, -y, 1.5 * PI),
+    ];
     corners
         .iter()
         .flat_map(|&(cx, cy, from)| {
@@ -113,7 +126,11 @@ pub fn rounded(width: f64, depth: f64, radius: f64) -> Vec<[f64; 2]> {
 
 /// A block centred over the origin from z = 0 up, with rounded upright edges.
 pub fn block(width: f64, depth: f64, height: f64, radius: f64) -> TriangleMesh {
-    plate(&rounded(width, depth, radius), height, (radius * 0.5).min(height * 0.2))
+    plate(
+        &rounded(width, depth, radius),
+        height,
+        (radius * 0.5).min(height * 0.2),
+    )
 }
 
 /// The outline of a tapered link: circles of radius `r0` at the origin and `r1` at (`length`, 0),
@@ -127,7 +144,9 @@ pub fn tapered(r0: f64, r1: f64, length: f64) -> Vec<[f64; 2]> {
             [cx + r * c, r * s]
         })
     };
-    arc(0.0, r0, from, to).chain(arc(length, r1, to - TAU, from)).collect()
+    arc(0.0, r0, from, to)
+        .chain(arc(length, r1, to - TAU, from))
+        .collect()
 }
 
 /// A hexagon-head bolt standing on z = 0.
@@ -147,7 +166,11 @@ pub fn bolt_circle(count: usize, radius: f64, size: f64, at: f64) -> Parts {
     (0..count)
         .map(|i| {
             let angle = TAU * (i as f64 + 0.5) / count as f64;
-            put(&one, [radius * angle.cos(), radius * angle.sin(), at], [0.0; 3])
+            put(
+                &one,
+                [radius * angle.cos(), radius * angle.sin(), at],
+                [0.0; 3],
+            )
         })
         .collect()
 }
@@ -199,7 +222,12 @@ pub fn curve(points: [[f64; 3]; 4]) -> Vec<[f64; 3]> {
     (0..=20)
         .map(|i| {
             let t = f64::from(i) / 20.0;
-            let w = [(1.0 - t).powi(3), 3.0 * t * (1.0 - t).powi(2), 3.0 * t * t * (1.0 - t), t.powi(3)];
+            let w = [
+                (1.0 - t).powi(3),
+                3.0 * t * (1.0 - t).powi(2),
+                3.0 * t * t * (1.0 - t),
+                t.powi(3),
+            ];
             std::array::from_fn(|k| (0..4).map(|j| w[j] * points[j][k]).sum())
         })
         .collect()
@@ -210,12 +238,16 @@ pub fn stl(parts: Parts) -> Vec<u8> {
     let millimetres = TriangleMesh::merged(parts);
     let shrink = |p: &Point| Point::from(p.coords * 1e-3);
     let vertices: Vec<Point> = millimetres.vertices().iter().map(shrink).collect();
-    let metres = TriangleMesh::from_indexed(&vertices, millimetres.triangles()).expect("a mesh").mesh;
+    let metres = TriangleMesh::from_indexed(&vertices, millimetres.triangles())
+        .expect("a mesh")
+        .mesh;
     selvik_formats::mesh::write_stl(&metres, selvik_formats::mesh::LengthUnit::Mm)
 }
 
 fn mesh(soup: Vec<[Point; 3]>) -> TriangleMesh {
-    TriangleMesh::from_soup(soup).expect("a shape of positive size").mesh
+    TriangleMesh::from_soup(soup)
+        .expect("a shape of positive size")
+        .mesh
 }
 
 /// The pose of `xyz` (mm) and `rpy` (degrees) as a document.

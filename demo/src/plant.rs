@@ -26,8 +26,20 @@ pub const SPARE: f64 = 0.014;
 pub fn faults(document: &mut CellDocument, files: &PackageFiles) {
     stretch_far_target(document, files);
     let stage = Stage::new(document, files);
-    stage.slide(document, ("nozzle-bracket", None), "clamp-a2", Vector::new(0.906, -0.423, 0.0), CLAMP_GAP);
-    stage.slide(document, ("r1", Some("wrist_roll")), "camera-mast", Vector::new(0.3, 1.0, 0.0), MAST_GAP);
+    stage.slide(
+        document,
+        ("nozzle-bracket", None),
+        "clamp-a2",
+        Vector::new(0.906, -0.423, 0.0),
+        CLAMP_GAP,
+    );
+    stage.slide(
+        document,
+        ("r1", Some("wrist_roll")),
+        "camera-mast",
+        Vector::new(0.3, 1.0, 0.0),
+        MAST_GAP,
+    );
     let touch = stage.graze(document, "hose-bracket", "rib-a");
     // So that samples every 50 ms fall before and after, not into it.
     let phase = (touch - 0.005).rem_euclid(0.05);
@@ -38,14 +50,25 @@ pub fn faults(document: &mut CellDocument, files: &PackageFiles) {
 fn stretch_far_target(document: &mut CellDocument, files: &PackageFiles) {
     let workcell = Workcell::from_document(document.clone(), files).expect("the demo is readable");
     let arm = workcell.arm_of(0, 0).expect("R1 runs programs");
-    let seal = document.programs.iter_mut().find(|p| p.id == "seal").expect("it is there");
-    let far = seal.targets.iter_mut().find(|t| t.id == "FAR").expect("it is there");
+    let seal = document
+        .programs
+        .iter_mut()
+        .find(|p| p.id == "seal")
+        .expect("it is there");
+    let far = seal
+        .targets
+        .iter_mut()
+        .find(|t| t.id == "FAR")
+        .expect("it is there");
     let start = far.pose.xyz_mm;
     let longest = LongestReach::of(&workcell.assembly, &arm);
     let spare = |pose: &Pose| {
         let solved = arm.solve(&workcell.assembly, pose, &workcell.rest).ok()?;
         let mut q = workcell.rest.clone();
-        arm.joints().iter().zip(&solved[0].values).for_each(|(&j, &v)| q[j] = v);
+        arm.joints()
+            .iter()
+            .zip(&solved[0].values)
+            .for_each(|(&j, &v)| q[j] = v);
         Some(1.0 - longest.used(&workcell.assembly, &q, &q).most)
     };
     let (mut low, mut high) = (1.0, 1.3);
@@ -67,18 +90,35 @@ struct Stage {
 
 impl Stage {
     fn new(document: &CellDocument, files: &PackageFiles) -> Self {
-        let workcell = Workcell::from_document(document.clone(), files).expect("the demo is readable");
-        let path = workcell.path().unwrap_or_else(|e| panic!("the demo runs: {e}"));
+        let workcell =
+            Workcell::from_document(document.clone(), files).expect("the demo is readable");
+        let path = workcell
+            .path()
+            .unwrap_or_else(|e| panic!("the demo runs: {e}"));
         Self { workcell, path }
     }
 
     fn body(&self, item: &str, link: Option<&str>) -> (NodeId, Arc<Surface>) {
-        let position = self.workcell.assembly.cell().position(&ItemId(item.to_owned())).expect("it is there");
+        let position = self
+            .workcell
+            .assembly
+            .cell()
+            .position(&ItemId(item.to_owned()))
+            .expect("it is there");
         let node = match link {
-            Some(link) => self.workcell.assembly.link_node(position, link).expect("it is there"),
+            Some(link) => self
+                .workcell
+                .assembly
+                .link_node(position, link)
+                .expect("it is there"),
             None => self.workcell.assembly.item_node(position),
         };
-        let body = self.workcell.assembly.bodies().iter().find(|b| b.item == position && b.node == node);
+        let body = self
+            .workcell
+            .assembly
+            .bodies()
+            .iter()
+            .find(|b| b.item == position && b.node == node);
         (node, Arc::clone(&body.expect("it has geometry").surface))
     }
 
@@ -96,7 +136,15 @@ impl Stage {
         let mut stands = self.workcell.assembly.pose_of(fixed.0, &q);
         stands.translation.vector += shift;
         let pose = self.workcell.assembly.pose_of(mover.0, &q).inv_mul(&stands);
-        let found = distance(&mover.1, &fixed.1, &pose, Limit { enough, ..Limit::default() });
+        let found = distance(
+            &mover.1,
+            &fixed.1,
+            &pose,
+            Limit {
+                enough,
+                ..Limit::default()
+            },
+        );
         found.closest.map_or(f64::INFINITY, |c| c.distance)
     }
 
@@ -164,7 +212,11 @@ impl Stage {
                 let (mut inside, mut outside) = (0.0, 0.5);
                 for _ in 0..30 {
                     let middle = f64::midpoint(inside, outside);
-                    if touches(time + direction * middle) { inside = middle } else { outside = middle }
+                    if touches(time + direction * middle) {
+                        inside = middle
+                    } else {
+                        outside = middle
+                    }
                 }
                 inside
             };
@@ -184,7 +236,11 @@ impl Stage {
 
     /// Moves `item` by `shift` in the world.
     fn shift(&self, document: &mut CellDocument, item: &str, shift: &Vector) {
-        let entry = document.items.iter_mut().find(|i| i.id == item).expect("it is there");
+        let entry = document
+            .items
+            .iter_mut()
+            .find(|i| i.id == item)
+            .expect("it is there");
         let (node, _) = self.body(item, None);
         let stands = self.workcell.assembly.pose_of(node, &self.workcell.rest);
         let carrier = stands * entry.pose.to_pose().inverse();

@@ -15,14 +15,24 @@ pub fn add(document: &mut CellDocument, files: &mut PackageFiles) {
     document.programs = vec![purge_nozzle(), seal, load_housing()];
     document.run_plan = RunPlanDocument {
         lanes: vec![
-            LaneDocument { programs: vec!["purge".to_owned(), "seal".to_owned()], start_s: 0.0 },
-            LaneDocument { programs: vec!["load".to_owned()], start_s: 1.0 },
+            LaneDocument {
+                programs: vec!["purge".to_owned(), "seal".to_owned()],
+                start_s: 0.0,
+            },
+            LaneDocument {
+                programs: vec!["load".to_owned()],
+                start_s: 1.0,
+            },
         ],
     };
 }
 
 fn target(id: &str, frame: Option<&str>, xyz: [f64; 3], rpy: [f64; 3]) -> TargetDocument {
-    TargetDocument { id: id.to_owned(), frame: frame.map(str::to_owned), pose: pose(xyz, rpy) }
+    TargetDocument {
+        id: id.to_owned(),
+        frame: frame.map(str::to_owned),
+        pose: pose(xyz, rpy),
+    }
 }
 
 fn joint(to: &str, speed_percent: f64) -> MoveDocument {
@@ -59,7 +69,12 @@ fn linear(to: &str, speed_mm_s: f64) -> MoveDocument {
 }
 
 fn circular(via: &str, to: &str, speed_mm_s: f64) -> MoveDocument {
-    MoveDocument::Circular { via: via.to_owned(), to: to.to_owned(), speed_mm_s, acceleration_mm_s2: None }
+    MoveDocument::Circular {
+        via: via.to_owned(),
+        to: to.to_owned(),
+        speed_mm_s,
+        acceleration_mm_s2: None,
+    }
 }
 
 /// The lance points straight down when the TCP is turned over.
@@ -72,7 +87,7 @@ fn purge_nozzle() -> ProgramDocument {
         id: "purge".to_owned(),
         name: "Purge nozzle".to_owned(),
         robot: "r1".to_owned(),
-        tcp: "tcp-nozzle".to_owned(),
+        tcp: Some("tcp-nozzle".to_owned()),
         targets: vec![
             target("P1", Some("purge-cup"), cup(930.0), down),
             target("P2", Some("purge-cup"), cup(790.0), down),
@@ -99,19 +114,27 @@ fn seal_flange(files: &mut PackageFiles) -> ProgramDocument {
         target("T1", face, [-80.0, 0.0, 140.0], lean(180.0)),
         target("T2", face, ring(180.0, 2.0), lean(180.0)),
     ];
-    for (id, bearing) in
-        [("T3", 135.0), ("T4", 90.0), ("T5", 45.0), ("T6", 0.0), ("T7", -45.0), ("T8", -90.0), ("T9", -135.0)]
-    {
+    for (id, bearing) in [
+        ("T3", 135.0),
+        ("T4", 90.0),
+        ("T5", 45.0),
+        ("T6", 0.0),
+        ("T7", -45.0),
+        ("T8", -90.0),
+        ("T9", -135.0),
+    ] {
         targets.push(target(id, face, ring(bearing, 2.0), lean(bearing)));
     }
     targets.push(target("T10", face, [-80.0, 30.0, 150.0], lean(180.0)));
     let rows: Vec<TargetRow> = targets.iter().map(TargetRow::from).collect();
-    files.insert("programs/seal_flange.csv", write_targets(&rows)).expect("a plain name");
+    files
+        .insert("programs/seal_flange.csv", write_targets(&rows))
+        .expect("a plain name");
     ProgramDocument {
         id: "seal".to_owned(),
         name: "Seal flange".to_owned(),
         robot: "r1".to_owned(),
-        tcp: "tcp-nozzle".to_owned(),
+        tcp: Some("tcp-nozzle".to_owned()),
         targets: vec![
             target("M1", None, [560.0, 330.0, 1150.0], [168.0, 0.0, 0.0]),
             target("FAR", None, [1190.0, -545.0, 1010.0], [180.0, -20.0, -20.0]),
@@ -141,12 +164,25 @@ fn load_housing() -> ProgramDocument {
         id: "load".to_owned(),
         name: "Load housing".to_owned(),
         robot: "r2".to_owned(),
-        tcp: "tcp-gripper".to_owned(),
+        tcp: Some("tcp-gripper".to_owned()),
         targets: vec![
-            target("R1", Some("housing-r1"), [0.0, 0.0, 420.0], [180.0, 0.0, 65.0]),
-            target("R2", Some("housing-r1"), [0.0, 0.0, 200.0], [180.0, 0.0, 65.0]),
+            target(
+                "R1",
+                Some("housing-r1"),
+                [0.0, 0.0, 420.0],
+                [180.0, 0.0, 65.0],
+            ),
+            target(
+                "R2",
+                Some("housing-r1"),
+                [0.0, 0.0, 200.0],
+                [180.0, 0.0, 65.0],
+            ),
             seat(460.0),
-            TargetDocument { id: "B2".to_owned(), ..seat(215.0) },
+            TargetDocument {
+                id: "B2".to_owned(),
+                ..seat(215.0)
+            },
         ],
         targets_csv: None,
         moves: vec![

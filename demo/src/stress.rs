@@ -5,12 +5,12 @@ use std::f64::consts::TAU;
 
 use selvik_cell::Workcell;
 use selvik_cell::document::{
-    BodyDocument, CellDocument, FORMAT, ItemDocument, LaneDocument, MechanismDocument, MechanismSource,
-    MoveDocument, PoseDocument, ProgramDocument, RoleDocument, RuleDocument, RunPlanDocument, ShapeDocument,
-    write_document,
+    BodyDocument, CellDocument, FORMAT, ItemDocument, LaneDocument, MechanismDocument,
+    MechanismSource, MoveDocument, PoseDocument, ProgramDocument, RoleDocument, RuleDocument,
+    RunPlanDocument, ShapeDocument, write_document,
 };
+use selvik_formats::PackageFiles;
 use selvik_formats::mesh::{LengthUnit, UpAxis};
-use selvik_formats::{LinkGeometry, PackageFiles};
 
 use crate::kit::{pose, stl, turned};
 
@@ -29,20 +29,27 @@ pub fn stress_package() -> PackageFiles {
     crate::arm::write(&mut files);
     crate::equipment::write_tools(&mut files);
     for (index, mesh) in vessels().into_iter().enumerate() {
-        files.insert(&format!("meshes/vessel-{index}.stl"), mesh).expect("a plain name");
+        files
+            .insert(&format!("meshes/vessel-{index}.stl"), mesh)
+            .expect("a plain name");
     }
     let mut document = document();
     let long = Workcell::from_document(document.clone(), &files).expect("readable");
     let driven = long.path().expect("it can be run").duration();
-    document.programs[0].moves.push(MoveDocument::Wait { seconds: DURATION - driven });
-    files.insert("cell.json", write_document(&document)).expect("a plain name");
+    document.programs[0].moves.push(MoveDocument::Wait {
+        seconds: DURATION - driven,
+    });
+    files
+        .insert("cell.json", write_document(&document))
+        .expect("a plain name");
     files
 }
 
 /// Turned vessels of 826 triangles each, six kinds.
 fn vessels() -> Vec<Vec<u8>> {
     let vessel = |kind: usize| {
-        let bulge = |z: f64| 60.0 + 30.0 * (z / 300.0 * TAU * (1.0 + kind as f64 * 0.3)).sin().abs();
+        let bulge =
+            |z: f64| 60.0 + 30.0 * (z / 300.0 * TAU * (1.0 + kind as f64 * 0.3)).sin().abs();
         let mut profile = vec![(0.0, 0.0)];
         profile.extend((0..9).map(|i| f64::from(i) * 37.5).map(|z| (bulge(z), z)));
         profile.push((0.0, 300.0));
@@ -53,41 +60,65 @@ fn vessels() -> Vec<Vec<u8>> {
 
 fn item(id: String, role: RoleDocument, at: PoseDocument, file: Option<&str>) -> ItemDocument {
     let body = file.map(|file| BodyDocument {
-        shape: ShapeDocument::Mesh { file: file.to_owned(), unit: LengthUnit::Mm, up: UpAxis::Z },
+        shape: ShapeDocument::Mesh {
+            file: file.to_owned(),
+            unit: LengthUnit::Mm,
+            up: UpAxis::Z,
+        },
         pose: PoseDocument::default(),
     });
-    ItemDocument { pose: at, bodies: body.into_iter().collect(), ..ItemDocument::new(id.clone(), id, role) }
+    ItemDocument {
+        pose: at,
+        bodies: body.into_iter().collect(),
+        ..ItemDocument::new(id.clone(), id, role)
+    }
 }
 
 fn document() -> CellDocument {
     let standing_still = PoseDocument::default();
-    let mut robot = item("robot".to_owned(), RoleDocument::Robot, standing_still, None);
-    robot.mechanism = Some(MechanismDocument {
-        from: MechanismSource::Urdf(crate::arm::URDF.to_owned()),
-        rest_deg_or_mm: indexmap::IndexMap::new(),
-        acceleration_deg_or_mm_s2: indexmap::IndexMap::new(),
-        srdf: None,
-        velocity_deg_or_mm_s: indexmap::IndexMap::new(),
-        limits_deg_or_mm: indexmap::IndexMap::new(),
-        geometry: LinkGeometry::Visual,
-    });
-    let mut nozzle = item("nozzle".to_owned(), RoleDocument::Tool, standing_still, Some("meshes/nozzle.stl"));
+    let mut robot = item(
+        "robot".to_owned(),
+        RoleDocument::Robot,
+        standing_still,
+        None,
+    );
+    let urdf = MechanismSource::Urdf(crate::arm::URDF.to_owned());
+    robot.mechanism = Some(MechanismDocument::as_described(urdf));
+    let mut nozzle = item(
+        "nozzle".to_owned(),
+        RoleDocument::Tool,
+        standing_still,
+        Some("meshes/nozzle.stl"),
+    );
     nozzle.parent = Some("robot".to_owned());
     nozzle.on_link = Some("interface".to_owned());
-    let mut bracket =
-        item("bracket".to_owned(), RoleDocument::Tool, standing_still, Some("meshes/hose_bracket.stl"));
+    let mut bracket = item(
+        "bracket".to_owned(),
+        RoleDocument::Tool,
+        standing_still,
+        Some("meshes/hose_bracket.stl"),
+    );
     bracket.parent = Some("nozzle".to_owned());
     let mut items = vec![robot, nozzle, bracket];
     // Rings of vessels round the arm, the nearest within its reach, stacked on five levels.
     let (rings, levels) = (12, 5);
     let round = STANDING / rings / levels;
     for index in 0..STANDING {
-        let (ring, level, place) = (index / (levels * round), index / round % levels, index % round);
+        let (ring, level, place) = (
+            index / (levels * round),
+            index / round % levels,
+            index % round,
+        );
         let radius = 1500.0 + 420.0 * ring as f64;
         let (sin, cos) = (TAU * (place as f64 + 0.5 * (ring % 2) as f64) / round as f64).sin_cos();
         let at = pose([radius * cos, radius * sin, 420.0 * level as f64], [0.0; 3]);
         let file = format!("meshes/vessel-{}.stl", index % 6);
-        items.push(item(format!("vessel-{index}"), RoleDocument::Structure, at, Some(&file)));
+        items.push(item(
+            format!("vessel-{index}"),
+            RoleDocument::Structure,
+            at,
+            Some(&file),
+        ));
     }
     CellDocument {
         format: FORMAT.to_owned(),
@@ -105,7 +136,10 @@ fn document() -> CellDocument {
         reach_rule: None,
         programs: vec![program()],
         run_plan: RunPlanDocument {
-            lanes: vec![LaneDocument { programs: vec!["round".to_owned()], start_s: 0.0 }],
+            lanes: vec![LaneDocument {
+                programs: vec!["round".to_owned()],
+                start_s: 0.0,
+            }],
         },
         views: Vec::new(),
         visibility_sets: Vec::new(),
@@ -132,7 +166,7 @@ fn program() -> ProgramDocument {
         id: "round".to_owned(),
         name: "Round".to_owned(),
         robot: "robot".to_owned(),
-        tcp: "nozzle".to_owned(),
+        tcp: Some("nozzle".to_owned()),
         targets: Vec::new(),
         targets_csv: None,
         moves: moves.collect(),

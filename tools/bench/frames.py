@@ -53,8 +53,8 @@ def wait_for(url):
 
 def figures_of(address, cell, tell):
     tell.heard.clear()
-    url = f"{address}/bench/frames.html?cell={cell}&tell=http://127.0.0.1:{tell.server_port}/"
-    with tempfile.TemporaryDirectory() as profile:
+    url = f"{address}/bench/frames.html?cell={cell}&tell=http://127.0.0.1:{tell.server_port}/{os.environ.get('ASKED', '')}"
+    with tempfile.TemporaryDirectory(ignore_cleanup_errors=True) as profile:
         browser = subprocess.Popen(
             ["chromium", "--headless=new", "--no-sandbox", f"--user-data-dir={profile}", "--use-gl=angle",
              "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--window-size=1280,800", "--disable-gpu-vsync", url],
@@ -87,13 +87,13 @@ def main(database, *packages):
             told = figures_of(f"http://127.0.0.1:{web}", cell, tell)
             if "failed" in told:
                 raise SystemExit(told["failed"])
-            plain = told["figures"][0]["median_ms"]
-            print(f"\n{package}: {told['triangles']:,} triangles, {told['lines']:,} feature edges")
-            print(f"{'':22}{'moving':>10}{'slowest':>10}{'of plain':>10}{'at rest':>10}")
+            plain = next(f["median_ms"] for f in told["figures"] if f["what"] == "plain")
+            print(f"\n{package}: {told['triangles']:,} triangles, {told['lines']:,} feature edges, levels made in {told.get('levels_ms', 0):,.0f} ms", flush=True)
+            print(f"{'':22}{'moving':>10}{'slowest':>10}{'of plain':>10}{'script':>10}{'at rest':>10}")
             for figure in told["figures"]:
                 fine = figure.get("fine_ms")
                 print(f"{figure['what']:22}{figure['median_ms']:>7.0f} ms{max(figure['moving_ms']):>7.0f} ms"
-                      f"{figure['median_ms'] / plain:>10.2f}" + (f"{fine:>7.0f} ms" if fine else ""))
+                      f"{figure['median_ms'] / plain:>10.2f}{figure['script_median_ms']:>7.1f} ms" + (f"{fine:>7.0f} ms" if fine else ""))
     finally:
         tell.shutdown()
         for process in reversed(started):

@@ -7,23 +7,33 @@ import * as THREE from 'three'
 import { answer, api, type Style, type Vec3, type Viewpoint } from '../src/api/client'
 import type { SceneBody } from '../src/scene/bodies'
 import { palettes } from '../src/scene/look'
-import { loadMeshes } from '../src/scene/meshes'
+import { loadMeshes, prepareLevels } from '../src/scene/meshes'
 import { Scene } from '../src/scene/scene'
+
+const asked = new URLSearchParams(location.search)
 
 /** As large as the picture in a window of 1280×800. */
 const [WIDTH, HEIGHT] = [754, 591]
 const FRAMES = 9
 const STEP_DEG = 3
-const STYLES: Style[] = ['shaded', 'shaded_edges', 'hidden_removed', 'hidden_dashed', 'wireframe']
+const STYLES = (asked.get('styles')?.split(',') ?? [
+  'shaded',
+  'shaded_edges',
+  'hidden_removed',
+  'hidden_dashed',
+  'wireframe',
+]) as Style[]
 
 interface Figure {
   what: string
   /** Until a pixel could be read back. */
   moving_ms: number[]
+  /** Of that, script alone. */
+  script_ms: number[]
+  /** From the last of them until all is fine. */
   fine_ms?: number
 }
 
-const asked = new URLSearchParams(location.search)
 const median = (of: number[]) => [...of].sort((a, b) => a - b)[Math.floor(of.length / 2)]!
 
 /** Waits until all is drawn. */
@@ -33,8 +43,8 @@ function readBack(canvas: HTMLCanvasElement) {
 }
 
 /** All triangles in one plain lit mesh, no lines, no shadows. */
-function plain(bodies: SceneBody[], places: THREE.Matrix4[], viewpoints: Viewpoint[]): number[] {
-  const canvas = document.querySelector<HTMLCanvasElement>('#plain')!
+async function plain(bodies: SceneBody[], places: THREE.Matrix4[], viewpoints: Viewpoint[]) {
+  const canvas = document.body.appendChild(document.createElement('canvas'))
   const renderer = new THREE.WebGLRenderer({ canvas, preserveDrawingBuffer: true })
   renderer.setSize(WIDTH, HEIGHT, false)
   const scene = new THREE.Scene()
@@ -68,7 +78,9 @@ function plain(bodies: SceneBody[], places: THREE.Matrix4[], viewpoints: Viewpoi
   scene.add(new THREE.Mesh(geometry, new THREE.MeshLambertMaterial({ color: '#7d9db5' })))
   const camera = new THREE.PerspectiveCamera(30, WIDTH / HEIGHT, 0.1, 200)
   camera.up.set(0, 0, 1)
-  const times = viewpoints.map((viewpoint) => {
+  const times: number[] = []
+  for (const viewpoint of viewpoints) {
+    await new Promise(requestAnimationFrame)
     const target = new THREE.Vector3(...(viewpoint.pivot_mm as Vec3)).multiplyScalar(1e-3)
     const bearing = THREE.MathUtils.degToRad(viewpoint.bearing_deg)
     const level = Math.cos(THREE.MathUtils.degToRad(viewpoint.elevation_deg))
@@ -82,9 +94,10 @@ function plain(bodies: SceneBody[], places: THREE.Matrix4[], viewpoints: Viewpoi
     const start = performance.now()
     renderer.render(scene, camera)
     readBack(canvas)
-    return performance.now() - start
-  })
+    times.push(performance.now() - start)
+  }
   renderer.dispose()
+  canvas.remove()
   return times.slice(1)
 }
 
@@ -117,6 +130,11 @@ async function measure() {
   const items = new Set(bodies.map((b) => b.item))
   scene.setShown({ visible: items, ghosts: new Set(), selected: new Set(), hovered: null })
 
+  const prepared = performance.now()
+  prepareLevels(bodies.map((b) => b.mesh))
+  while (bodies.some((b) => !b.mesh.levels)) await new Promise((done) => setTimeout(done, 50))
+  const levels_ms = performance.now() - prepared
+
   const first = cell.document.views?.[0]?.viewpoint
   const viewpoint = {
     projection: 'perspective',
@@ -144,25 +162,36 @@ async function measure() {
     ),
   )
   const figures: Figure[] = []
-  figures.push({ what: 'plain', moving_ms: plain(bodies, places, turned) })
+  figures.push({ what: 'plain', moving_ms: await plain(bodies, places, turned), script_ms: [0] })
+  const draw = async (viewpoint: Viewpoint, style: Style) => {
+    const next = frame()
+    const pane = { index: 0, viewpoint, style, colours: 'role' as const }
+    scene.setPanes([{ ...pane, left: 0, top: 0, width: WIDTH, height: HEIGHT }], 0)
+    return next
+  }
   for (const style of STYLES) {
-    const draw = async (v: Viewpoint) => {
-      const next = frame()
-      const pane = { index: 0, viewpoint: v, style, colours: 'role' as const }
-      scene.setPanes([{ ...pane, left: 0, top: 0, width: WIDTH, height: HEIGHT }], 0)
-      return next
-    }
     // Once to make ready, then as if the hand turned it.
-    await draw(turned[0]!)
+    await draw(turned[0]!, style)
     const moving: number[] = []
-    for (const v of turned.slice(1)) moving.push(await draw(v))
+    const script: number[] = []
+    for (const v of turned.slice(1)) {
+      moving.push(await draw(v, style))
+      script.push(scene.scriptMs)
+    }
     // At rest it becomes fine.
-    const fine = await Promise.race([frame(), new Promise<undefined>((done) => setTimeout(done, 15000))])
-    figures.push({ what: style, moving_ms: moving, fine_ms: fine })
+    const moved = performance.now()
+    const becameFine = await Promise.race([
+      frame().then(() => true),
+      new Promise<undefined>((done) => setTimeout(done, 30000)),
+    ])
+    const fine = becameFine ? performance.now() - moved : undefined
+    figures.push({ what: style, moving_ms: moving, script_ms: script, fine_ms: fine })
     await rest()
   }
   // As while a program plays: what moves stands elsewhere in each frame.
+  await draw(turned[0]!, 'shaded_edges')
   const playing: number[] = []
+  const script: number[] = []
   for (let i = 0; i < FRAMES; i++) {
     const next = frame()
     scene.setPoses(
@@ -170,11 +199,23 @@ async function measure() {
       cell.moving_nodes.map((n) => cell.poses[n]!),
     )
     playing.push(await next)
+    script.push(scene.scriptMs)
   }
-  figures.push({ what: 'playing (wireframe)', moving_ms: playing })
-  return { triangles, lines, figures: figures.map((f) => ({ ...f, median_ms: median(f.moving_ms) })) }
+  figures.push({ what: 'playing', moving_ms: playing, script_ms: script })
+  return {
+    triangles,
+    lines,
+    levels_ms,
+    figures: figures.map((f) => ({
+      ...f,
+      median_ms: median(f.moving_ms),
+      script_median_ms: median(f.script_ms),
+    })),
+  }
 }
 
 measure()
   .catch((e: unknown) => ({ failed: String(e) }))
-  .then((told) => fetch(asked.get('tell')!, { method: 'POST', mode: 'no-cors', body: JSON.stringify(told) }))
+  .then((told) =>
+    fetch(asked.get('tell')!, { method: 'POST', mode: 'no-cors', body: JSON.stringify(told) }),
+  )

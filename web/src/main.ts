@@ -10,6 +10,7 @@ import { aliases, mdi } from 'vuetify/iconsets/mdi-svg'
 
 import App from './App.vue'
 import { useNotices } from './cell/noticesStore'
+import { router } from './router'
 import { themes } from './scene/look'
 
 const nonce = document.querySelector<HTMLMetaElement>('meta[name=csp-nonce]')?.content
@@ -27,13 +28,20 @@ const vuetify = createVuetify({
   },
 })
 
-const app = createApp(App).use(createPinia()).use(vuetify)
+const app = createApp(App).use(createPinia()).use(router).use(vuetify)
 
 // What nobody took care of is told in its own words, and stands in the console with its trace.
 app.config.errorHandler = (error) => {
   console.error(error)
-  useNotices().say(error)
+  useNotices().say(inWords(error))
 }
-window.addEventListener('unhandledrejection', ({ reason }) => useNotices().say(reason))
+window.addEventListener('unhandledrejection', ({ reason }) => useNotices().say(inWords(reason)))
+// A part of the page that is loaded when it is asked for: the server is away, or has been renewed.
+const inWords = (error: unknown) =>
+  /dynamically imported module|async component/i.test(String(error))
+    ? 'A part of this page could not be loaded. Load the page again.'
+    : error
+
+router.onError((error) => useNotices().say(inWords(error)))
 
 app.mount('#app')

@@ -38,15 +38,29 @@ pub fn to_entries(document: &CellDocument) -> Vec<Entry> {
     let mut entries = Vec::new();
     for (list, kind) in LISTS {
         let taken = whole[list].take();
-        let Value::Array(bodies) = taken else { continue };
+        let Value::Array(bodies) = taken else {
+            continue;
+        };
         for (position, body) in (0..).zip(bodies) {
             let key = body["id"].as_str().unwrap_or_default().to_owned();
-            entries.push(Entry { kind: kind.to_owned(), key, position, body });
+            entries.push(Entry {
+                kind: kind.to_owned(),
+                key,
+                position,
+                body,
+            });
         }
     }
     let object = whole.as_object_mut().expect("a document is an object");
-    LISTS.iter().for_each(|(list, _)| drop(object.remove(*list)));
-    entries.push(Entry { kind: "cell".to_owned(), key: String::new(), position: 0, body: whole });
+    LISTS
+        .iter()
+        .for_each(|(list, _)| drop(object.remove(*list)));
+    entries.push(Entry {
+        kind: "cell".to_owned(),
+        key: String::new(),
+        position: 0,
+        body: whole,
+    });
     entries
 }
 

@@ -9,8 +9,8 @@ use utoipa::ToSchema;
 
 use crate::Workcell;
 use crate::report::{
-    BandReport, Caveat, ReachReport, SweepReport, Verdict, band_report, caveats, reach_report, rename_pairs,
-    sweep_report,
+    BandReport, Caveat, ReachReport, SweepReport, Verdict, band_report, caveats, reach_report,
+    rename_pairs, sweep_report,
 };
 
 /// Stretches of time the clearance band is drawn in.
@@ -79,7 +79,13 @@ fn band_of(workcell: &Workcell, path: &Path, swept: &Sweep, progress: &Progress)
     nearest.sort_by(|a, b| a.clearance.attained().total_cmp(&b.clearance.attained()));
     let pairs: Vec<_> = nearest.iter().map(|p| p.pair).collect();
     let shape = (BAND_STRETCHES, BAND_CEILING, BAND_TOLERANCE);
-    band_report(&clearance_band(&workcell.assembly, path, &pairs, shape, progress))
+    band_report(&clearance_band(
+        &workcell.assembly,
+        path,
+        &pairs,
+        shape,
+        progress,
+    ))
 }
 
 impl Findings {

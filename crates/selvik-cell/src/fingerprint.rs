@@ -3,10 +3,10 @@
 use blake3::Hasher;
 use selvik_formats::{FormatError, PackageFiles, Result};
 
-use crate::document::{CELL_FILE, CellDocument};
+use crate::document::{CELL_FILE, CellDocument, VisibilitySetDocument, by_set, sides};
 
 /// Raised when the same cell may come to other findings than before.
-const CERTIFICATE: &str = "certificate 3";
+const CERTIFICATE: &str = "certificate 4";
 
 /// Changes with everything findings depend on, and with nothing else: not with names, nor with how a cell is looked
 /// at. `files` is [`files_hash`].
@@ -18,8 +18,10 @@ pub fn fingerprint(document: &CellDocument, files: &str) -> String {
     let mut hash = Hasher::new();
     hash.update(CERTIFICATE.as_bytes());
     hash.update(
-        without_signs_of_zeros(&serde_json::to_string(&without_names(document)).expect("plain data"))
-            .as_bytes(),
+        without_signs_of_zeros(
+            &serde_json::to_string(&without_names(document)).expect("plain data"),
+        )
+        .as_bytes(),
     );
     hash.update(files.as_bytes());
     hash.finalize().to_string()
@@ -56,7 +58,12 @@ pub fn files_hash(files: &PackageFiles) -> Result<String> {
     let mut hash = Hasher::new();
     for (name, content) in files.iter().filter(|(name, _)| *name != CELL_FILE) {
         hash.update(name.as_bytes());
-        hash.update(content.hash().map_err(|e| FormatError::file(name, e))?.as_bytes());
+        hash.update(
+            content
+                .hash()
+                .map_err(|e| FormatError::file(name, e))?
+                .as_bytes(),
+        );
     }
     Ok(hash.finalize().to_string())
 }
@@ -69,9 +76,19 @@ pub fn only_views_differ(a: &CellDocument, b: &CellDocument) -> bool {
 
 fn without_names(document: &CellDocument) -> CellDocument {
     let mut document = without_views(document);
-    document.items.iter_mut().for_each(|item| item.name.clear());
+    for item in &mut document.items {
+        item.name.clear();
+        if let Some(mechanism) = &mut item.mechanism {
+            mechanism.postures.clear();
+        }
+    }
     document.rules.iter_mut().for_each(|rule| rule.name.clear());
-    document.programs.iter_mut().for_each(|program| program.name.clear());
+    let sets = document.visibility_sets.iter_mut();
+    sets.for_each(|set| set.name.clear());
+    document
+        .programs
+        .iter_mut()
+        .for_each(|program| program.name.clear());
     document
 }
 
@@ -80,11 +97,16 @@ fn without_views(document: &CellDocument) -> CellDocument {
     let mut document = CellDocument {
         name: String::new(),
         views: Vec::new(),
-        visibility_sets: Vec::new(),
         opening_view: None,
         tours: Vec::new(),
         ..document.clone()
     };
+    // What a rule is about is more than how it is looked at.
+    let named =
+        |set: &VisibilitySetDocument| sides(&document.rules).any(|side| *side == by_set(&set.id));
+    let sets = document.visibility_sets.iter().filter(|set| named(set));
+    let sets: Vec<_> = sets.cloned().collect();
+    document.visibility_sets = sets;
     for item in &mut document.items {
         item.colour = None;
         item.locked = false;
@@ -100,8 +122,14 @@ mod tests {
 
     fn cell(x_mm: f64, name: &str) -> CellDocument {
         let mut document = empty_cell("Cell");
-        let pose = PoseDocument { xyz_mm: [x_mm, 0.0, -0.05], rpy_deg: [0.0, 0.0, x_mm] };
-        document.items = vec![ItemDocument { pose, ..ItemDocument::new("a", name, RoleDocument::Part) }];
+        let pose = PoseDocument {
+            xyz_mm: [x_mm, 0.0, -0.05],
+            rpy_deg: [0.0, 0.0, x_mm],
+        };
+        document.items = vec![ItemDocument {
+            pose,
+            ..ItemDocument::new("a", name, RoleDocument::Part)
+        }];
         document
     }
 

@@ -10,8 +10,11 @@ pub mod edit;
 pub mod entries;
 pub mod findings;
 pub mod fingerprint;
+pub mod jog;
 pub mod questions;
 pub mod report;
+pub mod ruling;
+pub mod trajectory;
 mod workcell;
 
 pub use workcell::Workcell;

@@ -2,10 +2,10 @@
 
 use indexmap::IndexMap;
 use selvik_core::cell::ItemId;
-use selvik_core::clearance::{Limit, Side, distance};
+use selvik_core::clearance::{Limit, Side, distance, overlap_depth};
 use selvik_core::mesh::Surface;
 use selvik_core::program::Path;
-use selvik_core::robot::{Arm, BodyId};
+use selvik_core::robot::{Arm, Body, BodyId};
 use selvik_core::section::{Region, cut_together};
 use selvik_core::spatial::{Plane, Point, Pose};
 use selvik_formats::{FormatError, Result};
@@ -77,6 +77,16 @@ pub struct DistanceAnswer {
     /// Why the distance is not certain, in sentences.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub not_certain: Vec<String>,
+}
+
+/// How deep two bodies overlap during a stretch of time.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct OverlapAnswer {
+    /// The diameter of the largest ball that is known to lie in both at one of the instants looked at: they may overlap
+    /// deeper between. 0 where none is known.
+    pub at_least_mm: f64,
+    /// When.
+    pub time_s: f64,
 }
 
 /// The loops in which a plane cuts an item.
@@ -154,7 +164,8 @@ impl<'a> Asked<'a> {
         let path = workcell.path().map_err(FormatError::said)?;
         if !(0.0..=path.duration() + 1e-9).contains(&time_s) {
             let duration = path.duration();
-            let message = format!("the path lasts from 0 to {duration:.3} s, so there is no {time_s} s");
+            let message =
+                format!("the path lasts from 0 to {duration:.3} s, so there is no {time_s} s");
             return Err(FormatError::said(message));
         }
         Ok(Self::with(workcell, path.at(time_s)))
@@ -165,35 +176,54 @@ impl<'a> Asked<'a> {
     /// # Errors
     /// [`FormatError`] for a joint that is not there or would be beyond its limits.
     pub fn moved(self, joints_deg_or_mm: &IndexMap<String, f64>) -> Result<Self> {
-        Ok(Self::with(self.workcell, self.workcell.joints_from(&self.joints, joints_deg_or_mm)?))
+        Ok(Self::with(
+            self.workcell,
+            self.workcell.joints_from(&self.joints, joints_deg_or_mm)?,
+        ))
     }
 
-    fn with(workcell: &'a Workcell, joints: Vec<f64>) -> Self {
+    /// With the joint vector `joints`, rad or m.
+    #[must_use]
+    pub fn with(workcell: &'a Workcell, joints: Vec<f64>) -> Self {
         let poses = workcell.assembly.poses(&joints);
-        Self { workcell, joints, poses }
+        Self {
+            workcell,
+            joints,
+            poses,
+        }
     }
 
     /// World poses of all items and links.
     #[must_use]
     pub fn poses(&self) -> PosesAnswer {
         let assembly = &self.workcell.assembly;
-        let items = assembly.cell().items().iter().enumerate().map(|(at, item)| {
-            let links = assembly.mechanism(at).map(|mechanism| {
-                let placed = mechanism.links().iter().filter_map(|link| {
-                    let node = assembly.link_node(at, &link.name)?;
-                    Some((link.name.clone(), pose_answer(&self.poses[node.0])))
+        let items = assembly
+            .cell()
+            .items()
+            .iter()
+            .enumerate()
+            .map(|(at, item)| {
+                let links = assembly.mechanism(at).map(|mechanism| {
+                    let placed = mechanism.links().iter().filter_map(|link| {
+                        let node = assembly.link_node(at, &link.name)?;
+                        Some((link.name.clone(), pose_answer(&self.poses[node.0])))
+                    });
+                    placed.collect()
                 });
-                placed.collect()
+                let own = pose_answer(&self.poses[assembly.item_node(at).0]);
+                (item.id.0.clone(), PoseAnswer { links, ..own })
             });
-            let own = pose_answer(&self.poses[assembly.item_node(at).0]);
-            (item.id.0.clone(), PoseAnswer { links, ..own })
-        });
-        PosesAnswer { items: items.collect(), joints_deg_or_mm: self.named(self.joints.iter().enumerate()) }
+        PosesAnswer {
+            items: items.collect(),
+            joints_deg_or_mm: self.named(self.joints.iter().enumerate()),
+        }
     }
 
     /// Joint values by their names, of pairs of joint and value (rad or m).
     fn named<'v>(&self, values: impl Iterator<Item = (usize, &'v f64)>) -> IndexMap<String, f64> {
-        values.map(|(j, &v)| (self.workcell.joint_key(j), self.workcell.joint_value(j, v))).collect()
+        values
+            .map(|(j, &v)| (self.workcell.joint_key(j), self.workcell.joint_value(j, v)))
+            .collect()
     }
 
     /// Joint values of `robot` that take the frame `tcp` to `target` in the world.
@@ -208,11 +238,18 @@ impl<'a> Asked<'a> {
             Ok(found) => {
                 let solutions = found.iter().map(|solution| InverseSolution {
                     posture: solution.configuration.map(|c| c.to_string()),
-                    joints_deg_or_mm: self.named(arm.joints().iter().copied().zip(&solution.values)),
+                    joints_deg_or_mm: self
+                        .named(arm.joints().iter().copied().zip(&solution.values)),
                 });
-                InverseAnswer { solutions: solutions.collect(), reason: None }
+                InverseAnswer {
+                    solutions: solutions.collect(),
+                    reason: None,
+                }
             }
-            Err(reason) => InverseAnswer { solutions: Vec::new(), reason: Some(reason.to_string()) },
+            Err(reason) => InverseAnswer {
+                solutions: Vec::new(),
+                reason: Some(reason.to_string()),
+            },
         })
     }
 
@@ -228,8 +265,18 @@ impl<'a> Asked<'a> {
         for &x in &of_a {
             for &y in &of_b {
                 let ((sx, px), (sy, py)) = (self.placed(x), self.placed(y));
-                let enough = best.as_ref().map_or(f64::INFINITY, |b| b.distance_mm * 1e-3);
-                let answer = distance(sx, sy, &px.inv_mul(&py), Limit { enough, ..Limit::default() });
+                let enough = best
+                    .as_ref()
+                    .map_or(f64::INFINITY, |b| b.distance_mm * 1e-3);
+                let answer = distance(
+                    sx,
+                    sy,
+                    &px.inv_mul(&py),
+                    Limit {
+                        enough,
+                        ..Limit::default()
+                    },
+                );
                 if let Some(side) = answer.undecided {
                     let open = assembly.body_name(if side == Side::First { x } else { y });
                     not_certain.push(format!("{open} is open: the other body may lie inside it"));
@@ -248,7 +295,10 @@ impl<'a> Asked<'a> {
             }
         }
         let best = best.ok_or_else(|| FormatError::said("nothing to measure"))?;
-        Ok(DistanceAnswer { not_certain, ..best })
+        Ok(DistanceAnswer {
+            not_certain,
+            ..best
+        })
     }
 
     /// The loops in which `plane` cuts an item, or a link `item/link`.
@@ -257,7 +307,10 @@ impl<'a> Asked<'a> {
     /// [`FormatError`] for what is not there or has no geometry.
     pub fn section(&self, item: &str, plane: &Plane) -> Result<SectionAnswer> {
         let bodies = self.bodies(item)?;
-        let meshes = bodies.iter().map(|&id| self.placed(id)).map(|(surface, pose)| (surface.mesh(), pose));
+        let meshes = bodies
+            .iter()
+            .map(|&id| self.placed(id))
+            .map(|(surface, pose)| (surface.mesh(), pose));
         let section = cut_together(meshes, plane);
         let in_mm = |points: &[Point]| points.iter().map(millimetres).collect::<Vec<_>>();
         let region = |r: &Region| RegionAnswer {
@@ -274,19 +327,26 @@ impl<'a> Asked<'a> {
     }
 
     fn position(&self, id: &str) -> Result<usize> {
-        let position = self.workcell.assembly.cell().position(&ItemId(id.to_owned()));
+        let position = self
+            .workcell
+            .assembly
+            .cell()
+            .position(&ItemId(id.to_owned()));
         position.ok_or_else(|| FormatError::said(format!("there is no item \"{id}\"")))
     }
 
     /// The bodies of `item` or `item/link`.
     fn bodies(&self, name: &str) -> Result<Vec<BodyId>> {
         let assembly = &self.workcell.assembly;
-        let (item, link) = name.split_once('/').map_or((name, None), |(i, l)| (i, Some(l)));
+        let (item, link) = name
+            .split_once('/')
+            .map_or((name, None), |(i, l)| (i, Some(l)));
         let position = self.position(item)?;
         let wanted = match link {
             Some(link) => {
                 let index = assembly.mechanism(position).and_then(|m| m.link(link));
-                let unknown = || FormatError::said(format!("item \"{item}\" has no link \"{link}\""));
+                let unknown =
+                    || FormatError::said(format!("item \"{item}\" has no link \"{link}\""));
                 Some(index.ok_or_else(unknown)?)
             }
             None => None,
@@ -310,7 +370,12 @@ impl<'a> Asked<'a> {
 
 fn pose_answer(pose: &Pose) -> PoseAnswer {
     let PoseDocument { xyz_mm, rpy_deg } = PoseDocument::from_pose(pose);
-    PoseAnswer { xyz_mm, rpy_deg, quaternion_xyzw: pose.rotation.coords.into(), links: None }
+    PoseAnswer {
+        xyz_mm,
+        rpy_deg,
+        quaternion_xyzw: pose.rotation.coords.into(),
+        links: None,
+    }
 }
 
 /// The path of the run plan of `workcell`, told.
@@ -327,5 +392,49 @@ pub fn path_answer(workcell: &Workcell, path: &Path) -> PathAnswer {
             speed_share: span.speed_share,
         }
     });
-    PathAnswer { duration_s: path.duration(), knots_s: path.knots().to_vec(), moves: moves.collect() }
+    PathAnswer {
+        duration_s: path.duration(),
+        knots_s: path.knots().to_vec(),
+        moves: moves.collect(),
+    }
+}
+
+/// So many stretches the time is divided into, and so many cells of space each instant is looked into.
+const STRETCHES: u32 = 60;
+const CELLS: u64 = 30;
+/// So many instants at which it may be deepest are looked into more closely.
+const CLOSER: usize = 6;
+const CELLS_CLOSER: u64 = 600;
+
+/// How deep `a` and `b` overlap from one time to another (s), with all coordinate systems where `poses` says they are.
+pub fn overlap_during(
+    a: &Body,
+    b: &Body,
+    poses: impl Fn(f64) -> Vec<Pose>,
+    from: f64,
+    to: f64,
+) -> OverlapAnswer {
+    let depth_at = |time_s: f64, cells: u64| {
+        let poses = poses(time_s);
+        let relative = poses[a.node.0].inv_mul(&poses[b.node.0]);
+        overlap_depth(&a.surface, &b.surface, &relative, cells)
+    };
+    let time_of = |i: u32| from + (to - from) * f64::from(i) / f64::from(STRETCHES);
+    let mut deepest_first: Vec<_> = (0..=STRETCHES)
+        .map(|i| (depth_at(time_of(i), CELLS), time_of(i)))
+        .collect();
+    // As deep certainly, or else perhaps.
+    deepest_first.sort_by(|(one, _), (other, _)| {
+        let certain = other.0.total_cmp(&one.0);
+        certain.then(other.1.total_cmp(&one.1))
+    });
+    let closer = deepest_first[..CLOSER].iter();
+    let (depth, time_s) = closer
+        .map(|&(_, time_s)| (depth_at(time_s, CELLS_CLOSER).0, time_s))
+        .max_by(|one, other| one.0.total_cmp(&other.0))
+        .expect("there are some");
+    OverlapAnswer {
+        at_least_mm: depth * 1e3,
+        time_s,
+    }
 }

@@ -1,13 +1,17 @@
 //! What a person brings: found among files, judged, and made into items.
 
-use std::collections::HashSet;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 
 use rstest::rstest;
 use selvik_cell::Workcell;
-use selvik_cell::bring::{Choice, Found, FoundKind, items_of, look_through, without_unused};
-use selvik_cell::document::{CellDocument, RoleDocument};
+use selvik_cell::bring::{
+    Choice, Found, FoundKind, RecordingChoice, brought_in, look_through, without_unused,
+};
+use selvik_cell::document::{
+    CellDocument, ItemDocument, JointUnit, RecordedJointDocument, RoleDocument, TimeUnit,
+    empty_cell,
+};
 use selvik_core::clearance::{LeftOutReason, Named, Requirement, Rule};
 use selvik_core::mesh::{TriangleMesh, box_mesh, mass_of};
 use selvik_core::spatial::pose_from_rpy;
@@ -53,13 +57,17 @@ fn choice(found: &Found) -> Choice {
         on_link: None,
         colour: found.colour.clone(),
         geometry: LinkGeometry::Visual,
+        with_tcp: false,
+        recording: None,
     }
 }
 
 fn cell_of(files: &PackageFiles, choices: &[Choice]) -> (CellDocument, PackageFiles) {
-    let (items, needed) = items_of(files, choices, &HashSet::new(), "1").expect("items");
-    let text = serde_json::json!({"format": "selvik-cell/1", "name": "Brought", "items": items});
-    (serde_json::from_value(text).expect("a document"), needed)
+    let mut document = empty_cell("Brought");
+    let brought = brought_in(files, choices, &document, "1").expect("items");
+    let needed = brought.files.clone();
+    brought.edit().apply(&mut document).expect("can be added");
+    (document, needed)
 }
 
 #[test]
@@ -72,38 +80,74 @@ fn a_robot_is_found_whole_wherever_its_meshes_were_dropped() {
         ("robots/read.me", b"hello"),
     ]);
     let found = look(&dropped);
-    let [arm] = found.as_slice() else { panic!("{found:?}") };
-    assert_eq!((arm.kind, arm.links, arm.joints, arm.collisions), (FoundKind::Robot, 3, 2, 1));
-    assert_eq!((arm.srdf.as_deref(), arm.missing.len()), (Some("robots/arm.srdf"), 0));
-    assert_eq!(arm.problem, None, "the collision shape of a link that is seen is not needed");
+    let [arm] = found.as_slice() else {
+        panic!("{found:?}")
+    };
+    assert_eq!(
+        (arm.kind, arm.links, arm.joints, arm.collisions),
+        (FoundKind::Robot, 3, 2, 1)
+    );
+    assert_eq!(
+        (arm.srdf.as_deref(), arm.missing.len()),
+        (Some("robots/arm.srdf"), 0)
+    );
+    assert_eq!(
+        arm.problem, None,
+        "the collision shape of a link that is seen is not needed"
+    );
 
     let (document, needed) = cell_of(&dropped, &[choice(arm)]);
-    assert_eq!(needed.iter().count(), 3, "nothing is stored that is not needed");
+    assert_eq!(
+        needed.iter().count(),
+        3,
+        "nothing is stored that is not needed"
+    );
     let mut workcell = Workcell::from_document(document, &needed).expect("a sound cell");
     let requirement = Requirement::new(0.01, 0.02).expect("a requirement");
     workcell.rules.rules.push(Rule {
         name: "all".into(),
         between: vec![Named::item(0)],
-        and: Vec::new(),
+        and: None,
         requirement,
     });
     let scope = workcell.rules.scope(&workcell.assembly);
-    assert!(scope.pairs.is_empty() && scope.rules[0].has_gaps(), "{scope:?}");
-    let allowed: Vec<_> =
-        scope.left_out.iter().filter(|l| l.reason == LeftOutReason::Allowed("Never".to_owned())).collect();
+    assert!(
+        scope.pairs.is_empty() && scope.rules[0].has_gaps(),
+        "{scope:?}"
+    );
+    let allowed: Vec<_> = scope
+        .left_out
+        .iter()
+        .filter(|l| l.reason == LeftOutReason::Allowed("Never".to_owned()))
+        .collect();
     assert_eq!(allowed.len(), 1);
 }
 
 #[test]
 fn meshes_that_are_missing_are_named() {
     let found = look(&files(&[("arm.urdf", ARM.as_bytes())]));
-    assert_eq!(found[0].missing, ["package://arm_description/meshes/base.stl"]);
+    assert_eq!(
+        found[0].missing,
+        ["package://arm_description/meshes/base.stl"]
+    );
     // It can be taken as it is; what is missing is not certified where a rule names it.
     assert!(found[0].problem.is_none());
     // Two that could be meant are as good as none.
     let base = stl([0.2; 3], LengthUnit::M);
-    let two = files(&[("arm.urdf", ARM.as_bytes()), ("a/base.stl", &base), ("b/base.stl", &base)]);
-    assert_eq!(look(&two).iter().find(|f| f.file == "arm.urdf").expect("found").missing.len(), 1);
+    let two = files(&[
+        ("arm.urdf", ARM.as_bytes()),
+        ("a/base.stl", &base),
+        ("b/base.stl", &base),
+    ]);
+    assert_eq!(
+        look(&two)
+            .iter()
+            .find(|f| f.file == "arm.urdf")
+            .expect("found")
+            .missing
+            .len(),
+        1
+    );
 }
 
 #[rstest]
@@ -121,7 +165,11 @@ fn unit_and_axes_are_guessed_from_format_and_size(
     // As chosen, whichever unit was meant, the longest edge is 300 mm.
     let (document, needed) = cell_of(&files(&[(name, &bytes)]), &[choice(found)]);
     let workcell = Workcell::from_document(document, &needed).expect("a sound cell");
-    let surface = workcell.assembly.bodies()[0].surface.bounds().half_extents() * 2.0;
+    let surface = workcell.assembly.bodies()[0]
+        .surface
+        .bounds()
+        .half_extents()
+        * 2.0;
     assert!((surface.max() - 0.3).abs() < 1e-6, "{surface:?}");
     let height = if up == UpAxis::Y { 0.2 } else { 0.1 };
     assert!((surface.z - height).abs() < 1e-6, "{surface:?}");
@@ -142,7 +190,15 @@ fn what_is_wrong_with_a_mesh_is_counted_and_mended() {
     let dropped = files(&[("block.stl", &bytes)]);
     let found = &look(&dropped)[0];
     let flaws = found.flaws;
-    assert_eq!((flaws.duplicate, flaws.degenerate, flaws.turned_shells, flaws.open_edges), (1, 1, 1, 0));
+    assert_eq!(
+        (
+            flaws.duplicate,
+            flaws.degenerate,
+            flaws.turned_shells,
+            flaws.open_edges
+        ),
+        (1, 1, 1, 0)
+    );
     let (document, needed) = cell_of(&dropped, &[choice(found)]);
     let workcell = Workcell::from_document(document, &needed).expect("a sound cell");
     let volume = mass_of(workcell.assembly.bodies()[0].surface.mesh()).volume;
@@ -153,10 +209,16 @@ fn what_is_wrong_with_a_mesh_is_counted_and_mended() {
 fn an_obj_brings_the_colour_of_its_material() {
     let obj = "mtllib m.mtl\nusemtl red\nv 0 0 0\nv 300 0 0\nv 0 200 0\nf 1 2 3\n";
     let mtl = "newmtl red\nKd 1 0.5 0\n";
-    let found = &look(&files(&[("p/a.obj", obj.as_bytes()), ("p/m.mtl", mtl.as_bytes())]))[0];
+    let found = &look(&files(&[
+        ("p/a.obj", obj.as_bytes()),
+        ("p/m.mtl", mtl.as_bytes()),
+    ]))[0];
     assert_eq!(found.colour.as_deref(), Some("#FF8000"));
     let without = &look(&files(&[("p/a.obj", obj.as_bytes())]))[0];
-    assert_eq!((without.colour.as_deref(), without.problem.as_deref()), (None, None));
+    assert_eq!(
+        (without.colour.as_deref(), without.problem.as_deref()),
+        (None, None)
+    );
 }
 
 #[test]
@@ -165,34 +227,195 @@ fn names_become_ids_of_their_own_and_unused_files_are_left_behind() {
     let dropped = files(&[("Clamp_left.stl", &bytes), ("b.stl", &bytes)]);
     let found = look(&dropped);
     let mut both: Vec<Choice> = found.iter().map(choice).collect();
-    both.iter_mut().for_each(|c| c.name = "Clamp, left".to_owned());
-    let taken = HashSet::from(["clamp-left".to_owned()]);
-    let (items, needed) = items_of(&dropped, &both, &taken, "7").expect("items");
-    assert_eq!(items.iter().map(|i| i.id.as_str()).collect::<Vec<_>>(), ["clamp-left-2", "clamp-left-3"]);
-    assert!(needed.iter().all(|(name, _)| name.starts_with("brought/7/")));
-    assert_eq!(without_unused(&needed, &items).iter().count(), 2);
-    assert!(without_unused(&needed, &[]).is_empty(), "an import that was undone leaves the package");
+    both.iter_mut()
+        .for_each(|c| c.name = "Clamp, left".to_owned());
+    let mut document = empty_cell("Cell");
+    let known = ItemDocument::new("clamp-left", "Clamp", RoleDocument::Fixture);
+    document.items.push(known);
+    let brought = brought_in(&dropped, &both, &document, "7").expect("items");
+    let (items, needed) = (brought.items, brought.files);
+    assert_eq!(
+        items.iter().map(|i| i.id.as_str()).collect::<Vec<_>>(),
+        ["clamp-left-2", "clamp-left-3"]
+    );
+    assert!(
+        needed
+            .iter()
+            .all(|(name, _)| name.starts_with("brought/7/"))
+    );
+    assert!(
+        without_unused(&needed, &document).is_empty(),
+        "an import that was undone leaves the package"
+    );
+    document.items = items;
+    assert_eq!(without_unused(&needed, &document).iter().count(), 2);
 }
 
 #[test]
 fn nothing_useful_and_a_stop_are_told_in_a_sentence() {
-    let nothing = look_through(&files(&[("a.txt", b"hello")]), |_, _, _| ()).expect_err("nothing in it");
-    assert!(nothing.to_string().contains("nothing that is read"), "{nothing}");
+    let nothing =
+        look_through(&files(&[("a.txt", b"hello")]), |_, _, _| ()).expect_err("nothing in it");
+    assert!(
+        nothing.to_string().contains("nothing that is read"),
+        "{nothing}"
+    );
     let bytes = stl([0.3, 0.2, 0.1], LengthUnit::Mm);
     let mut asked = 0;
     let flag = Arc::new(AtomicBool::new(false));
-    let watched = files(&[("a.stl", &bytes), ("b.stl", &bytes)]).stopped_by(Stop::when(Arc::clone(&flag)));
+    let watched =
+        files(&[("a.stl", &bytes), ("b.stl", &bytes)]).stopped_by(Stop::when(Arc::clone(&flag)));
     let stopped = look_through(&watched, |_, done, total| {
         asked += 1;
         assert_eq!(total, 2);
         flag.store(done == 1, Ordering::Relaxed);
     });
-    assert!(stopped.expect_err("stopped").to_string().contains("stopped"));
+    assert!(
+        stopped
+            .expect_err("stopped")
+            .to_string()
+            .contains("stopped")
+    );
     assert_eq!(asked, 2);
     assert_eq!(
         look(&files(&[("a.stl", b"solid but no")])).len(),
         1,
         "what is broken is listed with its problem"
     );
-    assert_eq!(look(&files(&[("a.stl", &bytes)]))[0].role, RoleDocument::Fixture);
+    assert_eq!(
+        look(&files(&[("a.stl", &bytes)]))[0].role,
+        RoleDocument::Fixture
+    );
+}
+
+/// A robot whose second joint slides.
+const SLIDER: &str = r#"<robot name="slider"><link name="base"/><link name="turning"/><link name="sliding"/>
+  <joint name="turn" type="revolute"><parent link="base"/><child link="turning"/><axis xyz="0 0 1"/>
+    <limit lower="-3" upper="3" velocity="2"/></joint>
+  <joint name="slide" type="prismatic"><parent link="turning"/><child link="sliding"/><axis xyz="1 0 0"/>
+    <limit lower="0" upper="0.5" velocity="1"/></joint></robot>"#;
+
+#[rstest]
+#[case::radians(
+    "t,turn,slide\n0,0.1,0.2\n0.5,1.5,0.4\n",
+    TimeUnit::S,
+    JointUnit::Rad,
+    JointUnit::M
+)]
+#[case::degrees(
+    "time_ms,turn,slide\n0,5,200\n500,90,400\n",
+    TimeUnit::Ms,
+    JointUnit::Deg,
+    JointUnit::Mm
+)]
+#[case::said(
+    "time [s],turn [deg],slide [m]\n0,5,0.2\n0.5,6,0.4\n",
+    TimeUnit::S,
+    JointUnit::Deg,
+    JointUnit::M
+)]
+#[case::time_elsewhere(
+    "turn,slide,stamp\n5,200,0\n5,200,10\n",
+    TimeUnit::Ms,
+    JointUnit::Deg,
+    JointUnit::Mm
+)]
+fn what_a_recording_holds_is_guessed(
+    #[case] text: &str,
+    #[case] time: TimeUnit,
+    #[case] angle: JointUnit,
+    #[case] length: JointUnit,
+) {
+    let found = look(&files(&[("run.csv", text.as_bytes())]));
+    let holds = found[0].recording.as_ref().expect("a recording");
+    assert_eq!(found[0].kind, FoundKind::Recording);
+    assert_eq!((holds.rows, holds.columns.len()), (2, 3));
+    assert_eq!(
+        (holds.time_unit, holds.angle_unit, holds.length_unit),
+        (time, angle, length)
+    );
+    assert_eq!(
+        holds.time_column,
+        if text.starts_with("turn") { 3 } else { 1 }
+    );
+}
+
+fn played(robot: &str) -> RecordingChoice {
+    let joint = |name: &str, column, unit| RecordedJointDocument {
+        joint: name.to_owned(),
+        column,
+        unit,
+    };
+    RecordingChoice {
+        robot: robot.to_owned(),
+        time_column: 1,
+        time_unit: TimeUnit::S,
+        joints: vec![
+            joint("turn", 2, JointUnit::Rad),
+            joint("slide", 3, JointUnit::M),
+        ],
+    }
+}
+
+/// A robot with its recording on an empty page, and another recording after it.
+#[test]
+fn a_recording_becomes_a_program_of_the_robot_that_came_along() {
+    let first = b"t,turn,slide\n10,0.5,0.2\n11,1.5,0.4\n";
+    let dropped = files(&[("slider.urdf", SLIDER.as_bytes()), ("run.csv", first)]);
+    let found = look(&dropped);
+    let names: Vec<&str> = found[0]
+        .joint_names
+        .iter()
+        .map(|j| j.name.as_str())
+        .collect();
+    assert_eq!(names, ["turn", "slide"]);
+    let mut choices: Vec<Choice> = found.iter().map(choice).collect();
+    choices[1].recording = Some(played("slider.urdf"));
+    let (mut document, mut needed) = cell_of(&dropped, &choices);
+    let path = |document: &CellDocument, files: &PackageFiles| {
+        let workcell = Workcell::from_document(document.clone(), files).expect("a sound cell");
+        workcell.path().expect("a path")
+    };
+    let played_once = path(&document, &needed);
+    assert_eq!(played_once.duration(), 1.0);
+    assert_eq!(
+        [0.0, 0.5].map(|t| (played_once.at(t)[0] * 1e9).round()),
+        [5e8, 1e9]
+    );
+
+    // Another one for the same robot: it is driven to where that begins.
+    let second = files(&[("again.csv", b"t,turn,slide\n0,0,0\n2,1,0.5\n")]);
+    let mut again: Vec<Choice> = look(&second).iter().map(choice).collect();
+    again[0].recording = Some(played("slider"));
+    let brought = brought_in(&second, &again, &document, "2").expect("a program");
+    needed.extend(&brought.files);
+    brought.edit().apply(&mut document).expect("can be added");
+    let both = path(&document, &needed);
+    assert!(both.duration() > 3.5, "{}", both.duration());
+    let end = both.at(both.duration());
+    assert!((end[0] - 1.0).abs() < 1e-9 && (end[1] - 0.5).abs() < 1e-9);
+    assert_eq!(without_unused(&needed, &document).iter().count(), 3);
+}
+
+#[test]
+fn a_recording_of_nothing_is_refused() {
+    let dropped = files(&[("run.csv", b"t,turn\n0,0\n1,1\n")]);
+    let choices: Vec<Choice> = look(&dropped).iter().map(choice).collect();
+    let refused = brought_in(&dropped, &choices, &empty_cell("Cell"), "1").unwrap_err();
+    assert_eq!(refused.to_string(), "run.csv: say which robot it moves");
+}
+
+/// A million rows are looked through within the three seconds people wait (in a release build; here within twenty).
+#[test]
+fn a_million_rows_are_a_recording() {
+    use std::fmt::Write;
+    let mut text = String::from("t,turn,slide,a,b,c,d\n");
+    for row in 0..1_000_000 {
+        let t = f64::from(row) * 1e-3;
+        writeln!(text, "{t:.3},{:.6},0.1,0,0,0,0", (t * 0.1).sin()).expect("to memory");
+    }
+    let found = look(&files(&[("run.csv", text.as_bytes())]));
+    assert_eq!(
+        found[0].recording.as_ref().expect("a recording").rows,
+        1_000_000
+    );
 }

@@ -3,7 +3,9 @@
 use proptest::prelude::*;
 use rstest::rstest;
 use selvik_cell::Workcell;
-use selvik_cell::document::{CellDocument, PoseDocument, RoleDocument, document_from_slice, write_document};
+use selvik_cell::document::{
+    CellDocument, PoseDocument, RoleDocument, document_from_slice, write_document,
+};
 use selvik_cell::edit::{Edit, Hanging, ItemChange, Placement, consequences};
 use selvik_cell::entries::{from_entries, to_entries};
 use selvik_core::cell::ItemId;
@@ -37,10 +39,19 @@ fn ids(list: &[&str]) -> Vec<String> {
 }
 
 fn world(document: &CellDocument, id: &str) -> [f64; 6] {
-    let workcell = Workcell::from_document(document.clone(), &PackageFiles::default()).expect("a sound cell");
-    let item = workcell.assembly.cell().position(&ItemId(id.to_owned())).expect("there");
-    let pose = PoseDocument::from_pose(&Placing::new(&workcell.assembly, &workcell.rest).world(item));
-    [pose.xyz_mm, pose.rpy_deg].concat().try_into().expect("six numbers")
+    let workcell =
+        Workcell::from_document(document.clone(), &PackageFiles::default()).expect("a sound cell");
+    let item = workcell
+        .assembly
+        .cell()
+        .position(&ItemId(id.to_owned()))
+        .expect("there");
+    let pose =
+        PoseDocument::from_pose(&Placing::new(&workcell.assembly, &workcell.rest).world(item));
+    [pose.xyz_mm, pose.rpy_deg]
+        .concat()
+        .try_into()
+        .expect("six numbers")
 }
 
 fn near(a: [f64; 6], b: [f64; 6]) -> bool {
@@ -54,13 +65,26 @@ fn find<'a>(document: &'a CellDocument, id: &str) -> &'a selvik_cell::document::
 #[test]
 fn a_copy_brings_all_that_hangs_on_it_under_names_of_its_own() {
     let mut document = cell();
-    let label = Edit::DuplicateItems { items: ids(&["fixture"]) }.apply(&mut document).expect("copied");
+    let label = Edit::DuplicateItems {
+        items: ids(&["fixture"]),
+    }
+    .apply(&mut document)
+    .expect("copied");
     assert_eq!(label, "duplicate Fixture");
     let copy = find(&document, "fixture-2");
-    assert_eq!((copy.name.as_str(), copy.parent.as_deref()), ("Fixture 2", Some("table")));
+    assert_eq!(
+        (copy.name.as_str(), copy.parent.as_deref()),
+        ("Fixture 2", Some("table"))
+    );
     // clamp-2 was taken: the copies count on.
-    let of_copy = document.items.iter().filter(|i| i.parent.as_deref() == Some("fixture-2"));
-    assert_eq!(of_copy.map(|i| i.id.as_str()).collect::<Vec<_>>(), ["clamp-3", "clamp-4"]);
+    let of_copy = document
+        .items
+        .iter()
+        .filter(|i| i.parent.as_deref() == Some("fixture-2"));
+    assert_eq!(
+        of_copy.map(|i| i.id.as_str()).collect::<Vec<_>>(),
+        ["clamp-3", "clamp-4"]
+    );
     assert!(near(world(&document, "clamp-3"), world(&document, "clamp")));
 }
 
@@ -73,21 +97,47 @@ fn grouping_and_ungrouping_leave_everything_where_it_is() {
         parent: Some("fixture".to_owned()),
         on_link: None,
         places: ["clamp", "clamp-2"]
-            .map(|id| Placement { item: id.to_owned(), pose: find(&document, id).pose })
+            .map(|id| Placement {
+                item: id.to_owned(),
+                pose: find(&document, id).pose,
+            })
             .to_vec(),
     };
-    assert_eq!(group.apply(&mut document).expect("grouped"), "group 2 items as Both clamps");
-    let moved = PoseDocument { xyz_mm: [0.0, 0.0, 100.0], rpy_deg: [0.0, 90.0, 0.0] };
-    let place = Placement { item: "group-2".to_owned(), pose: moved };
-    Edit::PlaceItems { places: vec![place] }.apply(&mut document).expect("moved");
+    assert_eq!(
+        group.apply(&mut document).expect("grouped"),
+        "group 2 items as Both clamps"
+    );
+    let moved = PoseDocument {
+        xyz_mm: [0.0, 0.0, 100.0],
+        rpy_deg: [0.0, 90.0, 0.0],
+    };
+    let place = Placement {
+        item: "group-2".to_owned(),
+        pose: moved,
+    };
+    Edit::PlaceItems {
+        places: vec![place],
+    }
+    .apply(&mut document)
+    .expect("moved");
     let with_group = world(&document, "clamp");
     assert!(!near(with_group, before));
-    Edit::Ungroup { item: "group-2".to_owned() }.apply(&mut document).expect("ungrouped");
+    Edit::Ungroup {
+        item: "group-2".to_owned(),
+    }
+    .apply(&mut document)
+    .expect("ungrouped");
     assert!(near(world(&document, "clamp"), with_group));
     assert_eq!(find(&document, "clamp").parent.as_deref(), Some("fixture"));
-    let no_group =
-        Edit::Ungroup { item: "table".to_owned() }.apply(&mut document).expect_err("it has a body");
-    assert!(no_group.to_string().contains("is not a group"), "{no_group}");
+    let no_group = Edit::Ungroup {
+        item: "table".to_owned(),
+    }
+    .apply(&mut document)
+    .expect_err("it has a body");
+    assert!(
+        no_group.to_string().contains("is not a group"),
+        "{no_group}"
+    );
 }
 
 #[test]
@@ -95,7 +145,10 @@ fn deleting_lists_and_takes_all_that_can_not_do_without() {
     let document = cell();
     let gone = consequences(&document, &ids(&["fixture"])).expect("possible");
     assert_eq!(gone.items, ["Fixture", "Clamp", "Clamp 2"]);
-    assert_eq!((gone.rules.as_slice(), gone.programs.len()), (&["Arm to clamps".to_owned()][..], 0));
+    assert_eq!(
+        (gone.rules.as_slice(), gone.programs.len()),
+        (&["Arm to clamps".to_owned()][..], 0)
+    );
     assert_eq!(gone.pairs, ["TCP – Clamp"]);
     let gone = consequences(&document, &ids(&["tcp"])).expect("possible");
     assert_eq!(
@@ -104,9 +157,17 @@ fn deleting_lists_and_takes_all_that_can_not_do_without() {
     );
 
     let mut without = document.clone();
-    let label = Edit::DeleteItems { items: ids(&["clamp"]) }.apply(&mut without).expect("deleted");
+    let label = Edit::DeleteItems {
+        items: ids(&["clamp"]),
+    }
+    .apply(&mut without)
+    .expect("deleted");
     assert_eq!(label, "delete Clamp");
-    assert_eq!(without.rules.len(), 2, "the rule still names the other clamp");
+    assert_eq!(
+        without.rules.len(),
+        2,
+        "the rule still names the other clamp"
+    );
     assert!(without.views[0].hidden.is_empty());
     assert_eq!(without.visibility_sets[0].items, ["clamp-2"]);
     Workcell::from_document(without, &PackageFiles::default()).expect("a sound cell is left");
@@ -115,23 +176,51 @@ fn deleting_lists_and_takes_all_that_can_not_do_without() {
 #[test]
 fn what_is_locked_stays_and_says_so() {
     let mut document = cell();
-    let lock = |locked| Edit::ChangeItems { items: ids(&["clamp"]), change: ItemChange::Locked(locked) };
-    assert_eq!(lock(true).apply(&mut document).expect("locked"), "lock Clamp");
-    let place = Placement { item: "clamp".to_owned(), pose: PoseDocument::default() };
+    let lock = |locked| Edit::ChangeItems {
+        items: ids(&["clamp"]),
+        change: ItemChange::Locked(locked),
+    };
+    assert_eq!(
+        lock(true).apply(&mut document).expect("locked"),
+        "lock Clamp"
+    );
+    let place = Placement {
+        item: "clamp".to_owned(),
+        pose: PoseDocument::default(),
+    };
     for edit in [
-        Edit::PlaceItems { places: vec![place.clone()] },
-        Edit::HangItems {
-            places: vec![Hanging { item: "clamp".into(), parent: None, on_link: None, pose: place.pose }],
+        Edit::PlaceItems {
+            places: vec![place.clone()],
         },
-        Edit::DeleteItems { items: ids(&["table"]) },
+        Edit::HangItems {
+            places: vec![Hanging {
+                item: "clamp".into(),
+                parent: None,
+                on_link: None,
+                pose: place.pose,
+            }],
+        },
+        Edit::DeleteItems {
+            items: ids(&["table"]),
+        },
     ] {
         let locked = document.clone();
-        let refused = edit.apply(&mut document.clone()).expect_err("it is locked").to_string();
+        let refused = edit
+            .apply(&mut document.clone())
+            .expect_err("it is locked")
+            .to_string();
         assert!(refused.contains("Clamp is locked"), "{refused}");
         assert_eq!(document, locked);
     }
-    assert_eq!(lock(false).apply(&mut document).expect("unlocked"), "unlock Clamp");
-    Edit::PlaceItems { places: vec![place] }.apply(&mut document).expect("it moves again");
+    assert_eq!(
+        lock(false).apply(&mut document).expect("unlocked"),
+        "unlock Clamp"
+    );
+    Edit::PlaceItems {
+        places: vec![place],
+    }
+    .apply(&mut document)
+    .expect("it moves again");
 }
 
 #[rstest]
@@ -142,7 +231,10 @@ fn what_is_locked_stays_and_says_so() {
 #[case::long_note(Edit::ChangeItems { items: ids(&["clamp"]), change: ItemChange::Notes("n".repeat(20_001)) }, "at most")]
 #[case::no_set(Edit::DeleteSet { set: "q".into() }, "no set")]
 fn what_makes_no_sense_is_refused(#[case] edit: Edit, #[case] says: &str) {
-    let refused = edit.apply(&mut cell()).expect_err("it makes no sense").to_string();
+    let refused = edit
+        .apply(&mut cell())
+        .expect_err("it makes no sense")
+        .to_string();
     assert!(refused.contains(says), "{refused}");
 }
 
@@ -157,7 +249,10 @@ fn edit() -> impl Strategy<Value = Edit> {
     let place = || {
         (item(), -500.0..500.0f64, -180.0..180.0f64).prop_map(|(item, x, turn)| Placement {
             item: item.to_owned(),
-            pose: PoseDocument { xyz_mm: [x, 1.0, 2.0], rpy_deg: [0.0, 10.0, turn] },
+            pose: PoseDocument {
+                xyz_mm: [x, 1.0, 2.0],
+                rpy_deg: [0.0, 10.0, turn],
+            },
         })
     };
     let hang = (place(), proptest::option::of(item())).prop_map(|(p, parent)| Hanging {
@@ -177,8 +272,13 @@ fn edit() -> impl Strategy<Value = Edit> {
         (some(), change).prop_map(|(items, change)| Edit::ChangeItems { items, change }),
         some().prop_map(|items| Edit::DuplicateItems { items }),
         some().prop_map(|items| Edit::DeleteItems { items }),
-        item().prop_map(|item| Edit::Ungroup { item: item.to_owned() }),
-        (item(), "[A-Z]{0,3}").prop_map(|(item, name)| Edit::RenameItem { item: item.to_owned(), name }),
+        item().prop_map(|item| Edit::Ungroup {
+            item: item.to_owned()
+        }),
+        (item(), "[A-Z]{0,3}").prop_map(|(item, name)| Edit::RenameItem {
+            item: item.to_owned(),
+            name
+        }),
         place().prop_map(|p| Edit::GroupItems {
             name: "G".into(),
             parent: None,

@@ -41,8 +41,19 @@ enum Damage {
 }
 
 fn damage() -> impl Strategy<Value = (f64, Damage)> {
-    let words =
-        ["1e308", "nan", "inf", "-1", "4294967295", "99999999999999999999", "\"", "<", "{", "\n", "\0"];
+    let words = [
+        "1e308",
+        "nan",
+        "inf",
+        "-1",
+        "4294967295",
+        "99999999999999999999",
+        "\"",
+        "<",
+        "{",
+        "\n",
+        "\0",
+    ];
     let kind = prop_oneof![
         any::<u8>().prop_map(Damage::Put),
         any::<u8>().prop_map(Damage::Insert),
@@ -115,7 +126,11 @@ fn stl() -> Vec<u8> {
     bytes.extend(4u32.to_le_bytes());
     for face in FACES {
         bytes.extend([0; 12]);
-        bytes.extend(face.iter().flat_map(|&v| CORNERS[v as usize]).flat_map(f32::to_le_bytes));
+        bytes.extend(
+            face.iter()
+                .flat_map(|&v| CORNERS[v as usize])
+                .flat_map(f32::to_le_bytes),
+        );
         bytes.extend([0; 2]);
     }
     bytes
@@ -124,15 +139,26 @@ fn stl() -> Vec<u8> {
 fn stl_text() -> Vec<u8> {
     let mut text = "solid t\n".to_owned();
     for face in FACES {
-        let vertices = face.map(|v| CORNERS[v as usize]).map(|[x, y, z]| format!("vertex {x} {y} {z}\n"));
-        text += &format!("facet normal 0 0 1\nouter loop\n{}endloop\nendfacet\n", vertices.concat());
+        let vertices = face
+            .map(|v| CORNERS[v as usize])
+            .map(|[x, y, z]| format!("vertex {x} {y} {z}\n"));
+        text += &format!(
+            "facet normal 0 0 1\nouter loop\n{}endloop\nendfacet\n",
+            vertices.concat()
+        );
     }
     (text + "endsolid t\n").into_bytes()
 }
 
 fn ply_text() -> Vec<u8> {
-    let corners: String = CORNERS.iter().map(|[x, y, z]| format!("{x} {y} {z}\n")).collect();
-    let faces: String = FACES.iter().map(|[a, b, c]| format!("3 {a} {b} {c}\n")).collect();
+    let corners: String = CORNERS
+        .iter()
+        .map(|[x, y, z]| format!("{x} {y} {z}\n"))
+        .collect();
+    let faces: String = FACES
+        .iter()
+        .map(|[a, b, c]| format!("3 {a} {b} {c}\n"))
+        .collect();
     format!("ply\nformat ascii 1.0\ncomment t\n{PLY_HEAD}{corners}{faces}").into_bytes()
 }
 
@@ -147,7 +173,11 @@ fn ply() -> Vec<u8> {
 }
 
 fn glb() -> Vec<u8> {
-    let mut data: Vec<u8> = CORNERS.iter().flatten().flat_map(|x| x.to_le_bytes()).collect();
+    let mut data: Vec<u8> = CORNERS
+        .iter()
+        .flatten()
+        .flat_map(|x| x.to_le_bytes())
+        .collect();
     data.extend(FACES.iter().flatten().flat_map(|i| i.to_le_bytes()));
     let mut json = br#"{"asset":{"version":"2.0"},"scene":0,"scenes":[{"nodes":[0]}],"nodes":[{"children":[1]},{"mesh":0,"scale":[1,2,1]}],
         "meshes":[{"primitives":[{"attributes":{"POSITION":0},"indices":1}]}],
@@ -173,17 +203,27 @@ fn file(name: &str, bytes: &[u8]) -> PackageFiles {
 
 fn package(cell: &[u8]) -> PackageFiles {
     let mut files = file(CELL_FILE, cell);
-    files.insert("arm.urdf", ARM.as_bytes().to_vec()).expect("a plain name");
+    files
+        .insert("arm.urdf", ARM.as_bytes().to_vec())
+        .expect("a plain name");
     files.insert("post.stl", stl()).expect("a plain name");
     files
 }
 
 fn is_glb(bytes: &[u8]) -> bool {
-    read_mesh(&file("m.glb", bytes), "m.glb", MeshConvention::default(), "a test").is_ok()
+    read_mesh(
+        &file("m.glb", bytes),
+        "m.glb",
+        MeshConvention::default(),
+        "a test",
+    )
+    .is_ok()
 }
 
 fn is_zip(bytes: &[u8]) -> bool {
-    PackageFiles::from_zip(bytes).and_then(|files| Workcell::read(&files)).is_ok()
+    PackageFiles::from_zip(bytes)
+        .and_then(|files| Workcell::read(&files))
+        .is_ok()
 }
 
 #[rstest]
@@ -202,8 +242,11 @@ fn is_zip(bytes: &[u8]) -> bool {
 fn every_reader_answers_whatever_the_bytes(#[case] sound: Vec<u8>, #[case] reads: Reader) {
     assert!(reads(&sound), "the file is sound before it is damaged");
     let refused = Cell::new(0);
-    let mut runner =
-        TestRunner::new(Config { cases: DAMAGED_FILES, failure_persistence: None, ..Config::default() });
+    let mut runner = TestRunner::new(Config {
+        cases: DAMAGED_FILES,
+        failure_persistence: None,
+        ..Config::default()
+    });
     let damages = proptest::collection::vec(damage(), 1..6);
     let outcome = runner.run(&damages, |damages| {
         let bytes = damaged(&sound, &damages);
@@ -213,7 +256,11 @@ fn every_reader_answers_whatever_the_bytes(#[case] sound: Vec<u8>, #[case] reads
         Ok(())
     });
     outcome.unwrap_or_else(|error| panic!("{error}"));
-    assert!(refused.get() > DAMAGED_FILES / 50, "damage is noticed: {} refused", refused.get());
+    assert!(
+        refused.get() > DAMAGED_FILES / 50,
+        "damage is noticed: {} refused",
+        refused.get()
+    );
 }
 
 /// A document that could be read can be taken apart.
@@ -237,8 +284,15 @@ fn a_zip_that_grows_a_thousandfold_is_refused_before_it_fills_the_memory() {
     assert!(bomb.len() < 1 << 20, "{}", bomb.len());
     let start = Instant::now();
     let mut spool = Spool::new().expect("a temporary file");
-    let refused = says(PackageFiles::from_zip_into(Cursor::new(&bomb), &mut spool, 40 << 20));
-    assert!(refused.contains("zeros.stl") && refused.contains("more than 40 MiB"), "{refused}");
+    let refused = says(PackageFiles::from_zip_into(
+        Cursor::new(&bomb),
+        &mut spool,
+        40 << 20,
+    ));
+    assert!(
+        refused.contains("zeros.stl") && refused.contains("more than 40 MiB"),
+        "{refused}"
+    );
     assert!(start.elapsed() < LONGEST, "{:?}", start.elapsed());
 }
 
@@ -248,10 +302,15 @@ fn a_zip_that_grows_a_thousandfold_is_refused_before_it_fills_the_memory() {
 #[case("a/../../outside.stl")]
 fn a_path_that_leads_out_of_the_package_is_refused_by_name(#[case] path: &str) {
     let mut writer = zip::ZipWriter::new(Cursor::new(Vec::new()));
-    writer.start_file(path, zip::write::SimpleFileOptions::default()).expect("to memory");
+    writer
+        .start_file(path, zip::write::SimpleFileOptions::default())
+        .expect("to memory");
     let zipped = writer.finish().expect("to memory").into_inner();
     let refused = says(PackageFiles::from_zip(&zipped));
-    assert!(refused.contains("outside.stl") && refused.contains("leads out"), "{refused}");
+    assert!(
+        refused.contains("outside.stl") && refused.contains("leads out"),
+        "{refused}"
+    );
 }
 
 #[test]
@@ -262,8 +321,12 @@ fn a_billion_laughs_are_not_laughed() {
     }
     let bomb = format!("<!DOCTYPE r [{entities}]><robot name=\"&l11;\"><link name=\"a\"/></robot>");
     let start = Instant::now();
-    let refused =
-        says(read_urdf(&file("arm.urdf", bomb.as_bytes()), "arm.urdf", LinkGeometry::Visual, "a test"));
+    let refused = says(read_urdf(
+        &file("arm.urdf", bomb.as_bytes()),
+        "arm.urdf",
+        LinkGeometry::Visual,
+        "a test",
+    ));
     assert!(refused.contains("arm.urdf"), "{refused}");
     assert!(start.elapsed() < Duration::from_secs(1));
 }
@@ -274,5 +337,8 @@ fn a_linked_folder_that_holds_itself_is_read_once() {
     std::fs::write(folder.path().join(CELL_FILE), CELL).expect("written");
     std::os::unix::fs::symlink(folder.path(), folder.path().join("again")).expect("a link");
     let files = PackageFiles::from_folder(folder.path()).expect("readable");
-    assert_eq!(files.iter().map(|(name, _)| name).collect::<Vec<_>>(), [CELL_FILE]);
+    assert_eq!(
+        files.iter().map(|(name, _)| name).collect::<Vec<_>>(),
+        [CELL_FILE]
+    );
 }

@@ -82,7 +82,11 @@ fn frame(id: &str, parent: &str, link: &str) -> Value {
 }
 
 fn shell(defect: Defect, facets: usize, which: usize) -> TriangleMesh {
-    let mesh = if facets.is_multiple_of(2) { sphere_mesh(0.5, facets) } else { box_mesh([0.9, 0.8, 1.0]) };
+    let mesh = if facets.is_multiple_of(2) {
+        sphere_mesh(0.5, facets)
+    } else {
+        box_mesh([0.9, 0.8, 1.0])
+    };
     let count = mesh.triangles().len();
     match defect {
         Defect::TurnedTriangle => mesh.turned_over(|i| i == which % count),
@@ -93,9 +97,13 @@ fn shell(defect: Defect, facets: usize, which: usize) -> TriangleMesh {
             TriangleMesh::from_soup(soup).expect("a mesh").mesh
         }
         Defect::Holes => {
-            let kept: Vec<[u32; 3]> =
-                (0..count).filter(|i| (i + which) % 17 != 3).map(|i| mesh.triangles()[i]).collect();
-            TriangleMesh::from_indexed(mesh.vertices(), &kept).expect("a mesh").mesh
+            let kept: Vec<[u32; 3]> = (0..count)
+                .filter(|i| (i + which) % 17 != 3)
+                .map(|i| mesh.triangles()[i])
+                .collect();
+            TriangleMesh::from_indexed(mesh.vertices(), &kept)
+                .expect("a mesh")
+                .mesh
         }
         _ => mesh,
     }
@@ -127,10 +135,19 @@ fn planted(
             let mut cargo = body("cargo", [0.0; 3], rpy, cube(60.0));
             cargo["parent"] = "slide".into();
             cargo["on_link"] = "carriage".into();
-            let mut stop = body("stop", [500.0 + at[0] * 0.5, 0.0, 0.0], [0.0; 3], cube(50.0));
+            let mut stop = body(
+                "stop",
+                [500.0 + at[0] * 0.5, 0.0, 0.0],
+                [0.0; 3],
+                cube(50.0),
+            );
             stop["parent"] = "slide".into();
-            cell["items"] =
-                json!([mechanism("slide", "slide.urdf"), frame("tcp", "slide", "carriage"), cargo, stop]);
+            cell["items"] = json!([
+                mechanism("slide", "slide.urdf"),
+                frame("tcp", "slide", "carriage"),
+                cargo,
+                stop
+            ]);
             cell["rules"] = json!([rule(&["slide"], &[])]);
             cell["programs"] = json!([{ "id": "p", "name": "P", "robot": "slide", "tcp": "tcp",
                 "moves": [{ "move": "joint", "joints_deg_or_mm": [1000.0], "speed_percent": 100.0 }] }]);
@@ -140,7 +157,12 @@ fn planted(
             let other = [at[0] + 20.0, at[1], at[2]];
             cell["items"] = json!([
                 body("a", at, rpy, cube(60.0)),
-                body("b", other, [0.0; 3], json!({ "sphere": { "radius_mm": 25.0 } }))
+                body(
+                    "b",
+                    other,
+                    [0.0; 3],
+                    json!({ "sphere": { "radius_mm": 25.0 } })
+                )
             ]);
             cell["rules"] = json!([rule(&["a", "b"], &["b"])]);
         }
@@ -171,7 +193,12 @@ fn planted(
             cell["items"] = json!([
                 mechanism("arm", "arm.urdf"),
                 frame("tcp", "arm", "l6"),
-                body("post", [0.0, 0.0, 0.0], [0.0; 3], json!({ "sphere": { "radius_mm": 20.0 } }))
+                body(
+                    "post",
+                    [0.0, 0.0, 0.0],
+                    [0.0; 3],
+                    json!({ "sphere": { "radius_mm": 20.0 } })
+                )
             ]);
             cell["rules"] = json!([rule(&["arm"], &["post"])]);
             cell["programs"] = json!([{ "id": "p", "name": "P", "robot": "arm", "tcp": "tcp", "targets": [], "moves": [
@@ -181,8 +208,7 @@ fn planted(
             cell["off"] = off.into();
         }
         Defect::EmptyRule => {
-            cell["items"] =
-                json!([body("a", at, rpy, cube(60.0)), { "id": "f", "name": "f", "role": "frame" }]);
+            cell["items"] = json!([body("a", at, rpy, cube(60.0)), { "id": "f", "name": "f", "role": "frame" }]);
             cell["rules"] = json!([rule(&["f"], &["a"])]);
         }
     }
@@ -191,21 +217,28 @@ fn planted(
 
 /// Turns the wrist of the singular pass, and puts the post where link 4 sweeps.
 fn finish_singular_pass(cell: &mut Value, files: &PackageFiles) {
-    let off =
-        cell.as_object_mut().expect("an object").remove("off").and_then(|o| o.as_f64()).expect("an angle");
+    let off = cell
+        .as_object_mut()
+        .expect("an object")
+        .remove("off")
+        .and_then(|o| o.as_f64())
+        .expect("an angle");
     let mut start = cell.clone();
     start["programs"] = json!([]);
     start["run_plan"] = json!({});
-    let workcell =
-        Workcell::from_document(document_from_slice(start.to_string().as_bytes()).expect("sound"), files)
-            .expect("sound");
+    let workcell = Workcell::from_document(
+        document_from_slice(start.to_string().as_bytes()).expect("sound"),
+        files,
+    )
+    .expect("sound");
     let assembly = &workcell.assembly;
     let tcp = assembly.item_node(1);
     let bend = |five: f64| [0.0, 0.0, 90f64, 0.0, five, 0.0].map(f64::to_radians);
     // From 20° to −20° about axis 5, leaning `off` degrees to the side, so that straight is missed by that much.
     let from = assembly.pose_of(tcp, &bend(20.0));
     let to = assembly.pose_of(tcp, &bend(-20.0));
-    let side = nalgebra::UnitQuaternion::from_axis_angle(&nalgebra::Vector3::z_axis(), off.to_radians());
+    let side =
+        nalgebra::UnitQuaternion::from_axis_angle(&nalgebra::Vector3::z_axis(), off.to_radians());
     let lean = |p: &selvik_core::spatial::Pose| {
         selvik_core::spatial::Pose::from_parts(p.translation, side * p.rotation)
     };
@@ -232,7 +265,10 @@ fn finish_singular_pass(cell: &mut Value, files: &PackageFiles) {
 }
 
 fn cases() -> u32 {
-    std::env::var("SELVIK_CELLS").ok().and_then(|n| n.parse().ok()).unwrap_or(100)
+    std::env::var("SELVIK_CELLS")
+        .ok()
+        .and_then(|n| n.parse().ok())
+        .unwrap_or(100)
 }
 
 proptest! {

@@ -41,7 +41,9 @@ fn cell() -> Value {
 
 fn package(cell: &Value) -> PackageFiles {
     let mut files = PackageFiles::default();
-    files.insert(CELL_FILE, cell.to_string().into_bytes()).expect("a plain name");
+    files
+        .insert(CELL_FILE, cell.to_string().into_bytes())
+        .expect("a plain name");
     files
 }
 
@@ -54,15 +56,29 @@ fn the_arm_swings_past_the_post_as_geometry_says() {
     let workcell = Workcell::read(&package(&cell())).expect("readable");
     let path = workcell.path().expect("it runs");
     // 150° at 90°/s, full speed after 0.25 s: 150/90 + 0.25 s, then the wait.
-    assert!((path.duration() - (150.0 / 90.0 + 0.25 + 0.5)).abs() < 1e-9, "{}", path.duration());
+    assert!(
+        (path.duration() - (150.0 / 90.0 + 0.25 + 0.5)).abs() < 1e-9,
+        "{}",
+        path.duration()
+    );
     let options = SweepOptions::every_pair(1e-4);
-    let found = sweep(&workcell.assembly, &path, &workcell.rules, &options, &Progress::default());
+    let found = sweep(
+        &workcell.assembly,
+        &path,
+        &workcell.rules,
+        &options,
+        &Progress::default(),
+    );
     let report = sweep_report(&workcell, &path, &found, 1e-4);
     // Stretched, the corner of the tip (900, 20) passes the post's face at y = 910.
     let nearest = 910.0 - (900.0f64.powi(2) + 20.0f64.powi(2)).sqrt();
     let tip = &report.pairs[0];
     assert_eq!(tip.a.link.as_deref(), Some("q2"));
-    assert!((tip.attained_mm - nearest).abs() < 0.1, "{} {nearest}", tip.attained_mm);
+    assert!(
+        (tip.attained_mm - nearest).abs() < 0.1,
+        "{} {nearest}",
+        tip.attained_mm
+    );
     assert_eq!(tip.verdict, Verdict::Broken);
     assert!((tip.joints_deg_or_mm["arm/q1"] - 90.0).abs() < 4.0);
     let reach = reach_report(&workcell, &path);
@@ -73,7 +89,9 @@ fn the_arm_swings_past_the_post_as_geometry_says() {
 fn what_is_read_is_written_and_read_again_the_same() {
     let first = read_document(&package(&cell())).expect("readable");
     let mut files = PackageFiles::default();
-    files.insert(CELL_FILE, write_document(&first)).expect("a plain name");
+    files
+        .insert(CELL_FILE, write_document(&first))
+        .expect("a plain name");
     assert_eq!(read_document(&files).expect("readable"), first);
     let zipped = PackageFiles::from_zip(&files.to_zip().expect("a zip")).expect("a zip");
     assert_eq!(zipped, files);
@@ -121,9 +139,15 @@ fn what_does_not_fit_is_refused_with_its_place(
 fn moves_that_cannot_be_run_say_which_and_why(#[case] joints: Vec<f64>, #[case] says: &str) {
     let mut cell = cell();
     cell["programs"][0]["moves"][0]["joints_deg_or_mm"] = json!(joints);
-    let error =
-        Workcell::read(&package(&cell)).expect("readable").path().expect_err("not runnable").to_string();
-    assert!(error.contains("\"Swing\", move 1") && error.contains(says), "{error}");
+    let error = Workcell::read(&package(&cell))
+        .expect("readable")
+        .path()
+        .expect_err("not runnable")
+        .to_string();
+    assert!(
+        error.contains("\"Swing\", move 1") && error.contains(says),
+        "{error}"
+    );
 }
 
 proptest! {

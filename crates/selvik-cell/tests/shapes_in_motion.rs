@@ -61,7 +61,15 @@ fn pieces() -> impl Strategy<Value = Vec<Piece>> {
         prop::array::uniform3(-100.0f64..100.0),
         prop::array::uniform3(-180.0f64..180.0),
     );
-    prop::collection::vec(piece.prop_map(|(kind, size, at, rpy_deg)| Piece { kind, size, at, rpy_deg }), 1..4)
+    prop::collection::vec(
+        piece.prop_map(|(kind, size, at, rpy_deg)| Piece {
+            kind,
+            size,
+            at,
+            rpy_deg,
+        }),
+        1..4,
+    )
 }
 
 proptest! {

@@ -19,15 +19,30 @@ fn distances(c: &mut Criterion) {
     let poses = pairs::path(200);
     let mut next = poses.iter().cycle();
     c.bench_function("distance, cold", |b| {
-        b.iter(|| distance(&torus, &ellipsoid, black_box(next.next().expect("a cycle")), Limit::default()));
+        b.iter(|| {
+            distance(
+                &torus,
+                &ellipsoid,
+                black_box(next.next().expect("a cycle")),
+                Limit::default(),
+            )
+        });
     });
     let close = pairs::path(20_000);
     let mut next = close.iter().cycle();
     let mut hint = None;
     c.bench_function("distance, along a path", |b| {
         b.iter(|| {
-            let limit = Limit { hint, ..Limit::default() };
-            let found = distance(&torus, &ellipsoid, black_box(next.next().expect("a cycle")), limit);
+            let limit = Limit {
+                hint,
+                ..Limit::default()
+            };
+            let found = distance(
+                &torus,
+                &ellipsoid,
+                black_box(next.next().expect("a cycle")),
+                limit,
+            );
             hint = found.closest.map(|c| c.triangles);
         });
     });
@@ -44,10 +59,13 @@ fn inverse(c: &mut Criterion) {
         (wrist, y),
         (wrist, z),
     ];
-    let arm = OrthoParallelArm::fit(&axes, &Pose::translation(0.05, 0.0, 2.0)).expect("ortho-parallel");
+    let arm =
+        OrthoParallelArm::fit(&axes, &Pose::translation(0.05, 0.0, 2.0)).expect("ortho-parallel");
     let q = [0.4, 0.2, 1.3, 0.3, 0.9, -0.4];
     let target = arm.forward(&q);
-    c.bench_function("inverse kinematics, all solutions", |b| b.iter(|| arm.inverse(black_box(&target))));
+    c.bench_function("inverse kinematics, all solutions", |b| {
+        b.iter(|| arm.inverse(black_box(&target)))
+    });
     let reference = OPWKinematics::new(Parameters {
         a1: 0.15,
         a2: -0.1,
@@ -61,15 +79,20 @@ fn inverse(c: &mut Criterion) {
         dof: 6,
     });
     let target = reference.forward(&q);
-    c.bench_function("the same by rs-opw-kinematics", |b| b.iter(|| reference.inverse(black_box(&target))));
+    c.bench_function("the same by rs-opw-kinematics", |b| {
+        b.iter(|| reference.inverse(black_box(&target)))
+    });
 }
 
 fn section(c: &mut Criterion) {
     let mesh = sphere_mesh(1.0, 1000);
-    let plane = Plane::through(&Point::new(0.1, 0.2, 0.05), &Vector::new(0.3, -0.2, 1.0)).expect("a plane");
+    let plane =
+        Plane::through(&Point::new(0.1, 0.2, 0.05), &Vector::new(0.3, -0.2, 1.0)).expect("a plane");
     let name = format!("section of {} triangles", mesh.triangles().len());
     let mut group = c.benchmark_group("section");
-    group.sample_size(20).bench_function(name, |b| b.iter(|| cut(black_box(&mesh), &plane)));
+    group
+        .sample_size(20)
+        .bench_function(name, |b| b.iter(|| cut(black_box(&mesh), &plane)));
     group.finish();
 }
 

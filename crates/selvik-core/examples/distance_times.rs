@@ -14,7 +14,15 @@ fn main() {
         let mut found = Vec::new();
         let start = Instant::now();
         for pose in poses {
-            let answer = distance(&torus, &ellipsoid, pose, Limit { hint, ..Limit::default() });
+            let answer = distance(
+                &torus,
+                &ellipsoid,
+                pose,
+                Limit {
+                    hint,
+                    ..Limit::default()
+                },
+            );
             let closest = answer.closest.expect("no limit was set");
             hint = warm.then_some(closest.triangles);
             found.push(closest.distance);

@@ -7,8 +7,8 @@ use nalgebra::Unit;
 use proptest::prelude::*;
 use selvik_core::cell::{Cell, Item, Role};
 use selvik_core::clearance::{
-    Aim, Limit, Named, PairMotion, Progress, Requirement, Rule, RuleSet, Sweep, SweepOptions, Verdict,
-    clearance_band, distance, sweep,
+    Aim, Limit, Named, PairMotion, Progress, Requirement, Rule, RuleSet, Sweep, SweepOptions,
+    Verdict, clearance_band, distance, sweep,
 };
 use selvik_core::mesh::{Surface, TriangleMesh, box_mesh, cylinder_mesh, sphere_mesh};
 use selvik_core::program::Path;
@@ -41,7 +41,9 @@ fn cell_of(
             mimics: None,
         });
     }
-    let post = Item::new("post", Role::Fixture).at(at).with_body(Surface::new(post));
+    let post = Item::new("post", Role::Fixture)
+        .at(at)
+        .with_body(Surface::new(post));
     let items = vec![Item::new("mover", Role::Fixture), post];
     let mechanisms = HashMap::from([("mover".into(), Mechanism::new(links, chain).unwrap())]);
     Assembly::new(Cell::new(items).unwrap(), mechanisms).unwrap()
@@ -49,13 +51,26 @@ fn cell_of(
 
 fn rules(required: f64, tight: f64) -> RuleSet {
     let requirement = Requirement::new(required, tight).unwrap();
-    let rule =
-        Rule { name: "r".to_owned(), between: vec![Named::item(0)], and: vec![Named::item(1)], requirement };
-    RuleSet { rules: vec![rule], ..RuleSet::default() }
+    let rule = Rule {
+        name: "r".to_owned(),
+        between: vec![Named::item(0)],
+        and: Some(vec![Named::item(1)]),
+        requirement,
+    };
+    RuleSet {
+        rules: vec![rule],
+        ..RuleSet::default()
+    }
 }
 
 fn swept(assembly: &Assembly, path: &Path, rules: &RuleSet) -> Sweep {
-    sweep(assembly, path, rules, &SweepOptions::every_pair(TOLERANCE), &Progress::default())
+    sweep(
+        assembly,
+        path,
+        rules,
+        &SweepOptions::every_pair(TOLERANCE),
+        &Progress::default(),
+    )
 }
 
 /// A bar of length 1 m and half width 20 mm turns about Z past a post of radius 50 mm at (1.2, 0).
@@ -66,11 +81,20 @@ fn a_bar_turning_past_a_post_comes_as_close_as_geometry_says() {
     let bar = box_mesh([1.0, 0.04, 0.04]).moved(&pose_from_rpy([0.5, 0.0, 0.0], [0.0; 3]));
     let joint = (JointKind::Revolute, Vector::z(), Pose::identity());
     let post = cylinder_mesh(0.05, 1.0, 720);
-    let assembly = cell_of(&[joint], bar, post, pose_from_rpy([1.2, 0.0, 0.0], [0.0; 3]));
+    let assembly = cell_of(
+        &[joint],
+        bar,
+        post,
+        pose_from_rpy([1.2, 0.0, 0.0], [0.0; 3]),
+    );
     let path = Path::new(1, vec![0.0, 2.0], vec![-1.0, 1.0], Vec::new());
     let found = &swept(&assembly, &path, &rules(0.16, 0.2)).pairs[0];
     let exact = 1.2 - 0.05 - (1.0f64 + 0.02 * 0.02).sqrt();
-    assert!((found.clearance.attained() - exact).abs() < 2e-5 + TOLERANCE, "{}", found.clearance.attained());
+    assert!(
+        (found.clearance.attained() - exact).abs() < 2e-5 + TOLERANCE,
+        "{}",
+        found.clearance.attained()
+    );
     assert!(found.clearance.lower() <= exact + 1e-9 && found.clearance.width() <= TOLERANCE);
     // The corner points at the post when the bar is turned by ± atan(0.02 / 1); speed is 1 rad/s.
     assert!(((found.approach.time - 1.0).abs() - 0.02f64.atan()).abs() < 0.02);
@@ -83,14 +107,24 @@ fn a_bar_turning_past_a_post_comes_as_close_as_geometry_says() {
 /// a chart asks.
 #[test]
 fn the_band_holds_the_least_clearance_of_every_stretch() {
-    let joint = (JointKind::Prismatic, Vector::x(), pose_from_rpy([0.0, 0.4, 0.0], [0.0; 3]));
+    let joint = (
+        JointKind::Prismatic,
+        Vector::x(),
+        pose_from_rpy([0.0, 0.4, 0.0], [0.0; 3]),
+    );
     let post = sphere_mesh(0.15, 160);
     let assembly = cell_of(&[joint], sphere_mesh(0.1, 160), post, Pose::identity());
     let path = Path::new(1, vec![0.0, 2.0], vec![-1.0, 1.0], Vec::new());
     let pairs = rules(0.2, 0.25).scope(&assembly).pairs;
     let (ceiling, tolerance) = (0.3, 5e-4);
     let progress = Progress::default();
-    let band = clearance_band(&assembly, &path, &pairs, (96, ceiling, tolerance), &progress);
+    let band = clearance_band(
+        &assembly,
+        &path,
+        &pairs,
+        (96, ceiling, tolerance),
+        &progress,
+    );
     assert_eq!((band.points.len(), progress.state()), (96, (1, 1)));
     let clearance = |t: f64| ((t - 1.0).hypot(0.4) - 0.25).min(ceiling);
     // Balls of 160 meridians lie up to 0.05 mm inside the sphere, each.
@@ -98,8 +132,14 @@ fn the_band_holds_the_least_clearance_of_every_stretch() {
     for p in &band.points {
         let nearest = if p.from > 1.0 { p.from } else { p.to.min(1.0) };
         let exact = clearance(nearest);
-        assert!(p.lower <= exact + faceting && exact <= p.attained + 1e-9, "{p:?} holds not {exact}");
-        assert!(p.attained - p.lower <= (0.03 * p.attained).max(tolerance) + 1e-9, "{p:?} is wide");
+        assert!(
+            p.lower <= exact + faceting && exact <= p.attained + 1e-9,
+            "{p:?} holds not {exact}"
+        );
+        assert!(
+            p.attained - p.lower <= (0.03 * p.attained).max(tolerance) + 1e-9,
+            "{p:?} is wide"
+        );
     }
 }
 
@@ -107,17 +147,27 @@ fn the_band_holds_the_least_clearance_of_every_stretch() {
 /// centres: 150 mm at the middle, nearer than 200 mm while |x| < √(450² − 400²) mm.
 #[test]
 fn a_straight_pass_by_a_ball_is_bracketed_in_distance_and_time() {
-    let joint = (JointKind::Prismatic, Vector::x(), pose_from_rpy([0.0, 0.4, 0.0], [0.0; 3]));
+    let joint = (
+        JointKind::Prismatic,
+        Vector::x(),
+        pose_from_rpy([0.0, 0.4, 0.0], [0.0; 3]),
+    );
     let post = sphere_mesh(0.15, 160);
     let assembly = cell_of(&[joint], sphere_mesh(0.1, 160), post, Pose::identity());
     let path = Path::new(1, vec![0.0, 2.0], vec![-1.0, 1.0], Vec::new());
     let found = &swept(&assembly, &path, &rules(0.2, 0.25)).pairs[0];
     // Balls of 160 meridians lie within r (1 − cos(π/160)) = 0.05 mm of the sphere.
-    assert!((found.clearance.attained() - 0.15).abs() < 2e-4, "{}", found.clearance.attained());
+    assert!(
+        (found.clearance.attained() - 0.15).abs() < 2e-4,
+        "{}",
+        found.clearance.attained()
+    );
     let half = (0.45f64.powi(2) - 0.4f64.powi(2)).sqrt();
     let broken = found.broken[0];
     assert_eq!(found.broken.len(), 1);
-    assert!((broken.start.0 - (1.0 - half)).abs() < 1e-3 && (broken.end.1 - (1.0 + half)).abs() < 1e-3);
+    assert!(
+        (broken.start.0 - (1.0 - half)).abs() < 1e-3 && (broken.end.1 - (1.0 + half)).abs() < 1e-3
+    );
     assert!(broken.start.1 - broken.start.0 < 5e-4);
 }
 
@@ -126,8 +176,12 @@ fn a_straight_pass_by_a_ball_is_bracketed_in_distance_and_time() {
 fn a_touch_between_two_samples_is_found() {
     let joint = (JointKind::Prismatic, Vector::x(), Pose::identity());
     let post = box_mesh([0.01, 0.1, 0.1]);
-    let assembly =
-        cell_of(&[joint], box_mesh([0.01, 0.1, 0.1]), post, pose_from_rpy([0.075, 0.0, 0.0], [0.0; 3]));
+    let assembly = cell_of(
+        &[joint],
+        box_mesh([0.01, 0.1, 0.1]),
+        post,
+        pose_from_rpy([0.075, 0.0, 0.0], [0.0; 3]),
+    );
     // 1 m/s: the plates overlap for 20 ms round 75 ms.
     let path = Path::new(1, vec![0.0, 0.2], vec![0.0, 0.2], Vec::new());
     let body = |i: usize| BodyId(i);
@@ -140,18 +194,31 @@ fn a_touch_between_two_samples_is_found() {
     let found = &swept(&assembly, &path, &rules(0.001, 0.002)).pairs[0];
     assert!(found.approach.overlap && found.clearance.lower() == 0.0);
     let touching = found.touching[0];
-    assert!((touching.start.0 - 0.065).abs() < 1e-3 && (touching.end.1 - 0.085).abs() < 1e-3, "{touching:?}");
+    assert!(
+        (touching.start.0 - 0.065).abs() < 1e-3 && (touching.end.1 - 0.085).abs() < 1e-3,
+        "{touching:?}"
+    );
 }
 
 #[test]
 fn a_stopped_sweep_says_that_it_is_not_complete() {
     let joint = (JointKind::Revolute, Vector::z(), Pose::identity());
-    let assembly =
-        cell_of(&[joint], box_mesh([1.0; 3]), box_mesh([0.1; 3]), pose_from_rpy([3.0, 0.0, 0.0], [0.0; 3]));
+    let assembly = cell_of(
+        &[joint],
+        box_mesh([1.0; 3]),
+        box_mesh([0.1; 3]),
+        pose_from_rpy([3.0, 0.0, 0.0], [0.0; 3]),
+    );
     let path = Path::new(1, vec![0.0, 1.0], vec![0.0, 3.0], Vec::new());
     let progress = Progress::default();
     progress.stop();
-    let found = sweep(&assembly, &path, &rules(0.1, 0.2), &SweepOptions::default(), &progress);
+    let found = sweep(
+        &assembly,
+        &path,
+        &rules(0.1, 0.2),
+        &SweepOptions::default(),
+        &progress,
+    );
     assert!(!found.complete && found.pairs.is_empty());
 }
 

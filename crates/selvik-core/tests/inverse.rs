@@ -7,8 +7,8 @@ use proptest::prelude::*;
 use rstest::rstest;
 use selvik_core::cell::{Cell, Item, Role};
 use selvik_core::robot::{
-    Arm, Assembly, Convention, DhRow, Joint, JointKind, JointLimits, Link, Mechanism, Solution, Span,
-    Unreachable, chain_from_dh,
+    Arm, Assembly, Convention, DhRow, Joint, JointKind, JointLimits, Link, Mechanism, Solution,
+    Span, Unreachable, chain_from_dh,
 };
 use selvik_core::spatial::{Pose, Vector, pose_from_rpy, rotation_angle};
 
@@ -16,19 +16,30 @@ use selvik_core::spatial::{Pose, Vector, pose_from_rpy, rotation_angle};
 type Row = (f64, f64, f64, bool);
 
 fn arm(rows: &[Row]) -> (Assembly, Arm) {
-    arm_of(chain_from_dh(Convention::Modified, &table(rows)).unwrap(), Vector::zeros())
+    arm_of(
+        chain_from_dh(Convention::Modified, &table(rows)).unwrap(),
+        Vector::zeros(),
+    )
 }
 
 fn table(rows: &[Row]) -> Vec<DhRow> {
     let row = |(i, &(a, alpha, d, slides)): (usize, &Row)| DhRow {
         name: format!("j{i}"),
-        kind: if slides { JointKind::Prismatic } else { JointKind::Revolute },
+        kind: if slides {
+            JointKind::Prismatic
+        } else {
+            JointKind::Revolute
+        },
         a,
         alpha,
         d,
         theta: 0.0,
         limits: JointLimits {
-            position: if slides { Span::new(0.0, 0.3).unwrap() } else { Span::new(-2.8, 2.8).unwrap() },
+            position: if slides {
+                Span::new(0.0, 0.3).unwrap()
+            } else {
+                Span::new(-2.8, 2.8).unwrap()
+            },
             ..JointLimits::default()
         },
     };
@@ -39,8 +50,10 @@ fn table(rows: &[Row]) -> Vec<DhRow> {
 fn arm_of(mechanism: Mechanism, tcp: Vector) -> (Assembly, Arm) {
     let tip = mechanism.links().last().unwrap().name.clone();
     let tcp = Pose::from_parts(tcp.into(), nalgebra::UnitQuaternion::identity());
-    let items =
-        vec![Item::new("arm", Role::Robot), Item::new("tcp", Role::Robot).on("arm", Some(&tip)).at(tcp)];
+    let items = vec![
+        Item::new("arm", Role::Robot),
+        Item::new("tcp", Role::Robot).on("arm", Some(&tip)).at(tcp),
+    ];
     let cell = Cell::new(items).unwrap();
     let assembly = Assembly::new(cell, HashMap::from([("arm".into(), mechanism)])).unwrap();
     let arm = Arm::new(&assembly, 0, assembly.item_node(1)).unwrap();
@@ -53,15 +66,25 @@ const QUARTER: f64 = std::f64::consts::FRAC_PI_2;
 fn numbers() -> impl FnMut() -> f64 {
     let mut state = 42u64;
     move || {
-        state = state.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+        state = state
+            .wrapping_mul(6_364_136_223_846_793_005)
+            .wrapping_add(1_442_695_040_888_963_407);
         (state >> 11) as f64 / (1u64 << 53) as f64
     }
 }
 
-const SCARA: &[Row] =
-    &[(0.0, 0.0, 0.3, false), (0.35, 0.0, 0.0, false), (0.3, 0.0, 0.0, true), (0.0, 0.0, 0.0, false)];
-const SLIDE_FIRST: &[Row] =
-    &[(0.0, 0.0, 0.1, true), (0.0, 0.0, 0.2, false), (0.35, PI, 0.0, false), (0.3, 0.0, 0.0, false)];
+const SCARA: &[Row] = &[
+    (0.0, 0.0, 0.3, false),
+    (0.35, 0.0, 0.0, false),
+    (0.3, 0.0, 0.0, true),
+    (0.0, 0.0, 0.0, false),
+];
+const SLIDE_FIRST: &[Row] = &[
+    (0.0, 0.0, 0.1, true),
+    (0.0, 0.0, 0.2, false),
+    (0.35, PI, 0.0, false),
+    (0.3, 0.0, 0.0, false),
+];
 const THREE_PARALLEL: &[Row] = &[
     (0.0, 0.0, 0.16, false),
     (0.0, QUARTER, 0.0, false),
@@ -155,18 +178,29 @@ fn closed_forms_find_all_of_it(#[case] rows: &[Row]) {
     for _ in 0..poses() {
         let (q, from) = (random(&assembly, &mut next), random(&assembly, &mut next));
         let target = assembly.pose_of(arm.tip(), &q);
-        let found = arm.solve(&assembly, &target, &from).unwrap_or_else(|e| panic!("{q:?}: {e}"));
+        let found = arm
+            .solve(&assembly, &target, &from)
+            .unwrap_or_else(|e| panic!("{q:?}: {e}"));
         for solution in &found {
             is_there(&assembly, &arm, &target, &solution.values);
         }
-        let same = |s: &Solution| s.values.iter().zip(&q).all(|(a, b)| ((a - b) / 2.0).sin().abs() < 1e-4);
+        let same = |s: &Solution| {
+            s.values
+                .iter()
+                .zip(&q)
+                .all(|(a, b)| ((a - b) / 2.0).sin().abs() < 1e-4)
+        };
         // Beside a singularity two are one, and both are as good.
         if !found.iter().any(same) {
             missed += 1;
         }
         most = most.max(found.len());
     }
-    assert!(missed * 1000 <= poses(), "{missed} of {} not found as they were", poses());
+    assert!(
+        missed * 1000 <= poses(),
+        "{missed} of {} not found as they were",
+        poses()
+    );
     assert!(most >= if rows.len() == 4 { 2 } else { 4 }, "{most}");
 }
 
@@ -194,12 +228,19 @@ fn without_a_closed_form_nearly_all_are_found(#[case] rows: &[Row]) {
 }
 
 fn poses() -> usize {
-    std::env::var("SELVIK_POSES").ok().and_then(|n| n.parse().ok()).unwrap_or(400)
+    std::env::var("SELVIK_POSES")
+        .ok()
+        .and_then(|n| n.parse().ok())
+        .unwrap_or(400)
 }
 
 fn random(assembly: &Assembly, next: &mut impl FnMut() -> f64) -> Vec<f64> {
     let span = |j: &selvik_core::robot::AssemblyJoint| j.limits.position;
-    assembly.joints().iter().map(|j| span(j).low() + (span(j).high() - span(j).low()) * next()).collect()
+    assembly
+        .joints()
+        .iter()
+        .map(|j| span(j).low() + (span(j).high() - span(j).low()) * next())
+        .collect()
 }
 
 fn is_there(assembly: &Assembly, arm: &Arm, target: &Pose, values: &[f64]) {
@@ -227,7 +268,10 @@ fn a_pose_that_is_not_reached_says_why(
 ) {
     let (assembly, arm) = arm(rows);
     let target = pose_from_rpy(xyz, rpy);
-    let error = arm.solve(&assembly, &target, &vec![0.0; rows.len()]).unwrap_err().to_string();
+    let error = arm
+        .solve(&assembly, &target, &vec![0.0; rows.len()])
+        .unwrap_err()
+        .to_string();
     assert!(error.contains(expected), "{error}");
 }
 
@@ -257,19 +301,33 @@ fn without_a_closed_form_it_is_said_beyond_which_limit() {
     let target = assembly.pose_of(arm.tip(), &q);
     let narrow = {
         let (mut table, convention) = (table(SEVEN), Convention::Modified);
-        [0, 2, 4].into_iter().for_each(|j| table[j].limits.position = Span::new(-0.5, 0.5).unwrap());
+        [0, 2, 4]
+            .into_iter()
+            .for_each(|j| table[j].limits.position = Span::new(-0.5, 0.5).unwrap());
         table[1].limits.position = Span::new(0.2, 2.0).unwrap();
         arm_of(chain_from_dh(convention, &table).unwrap(), Vector::zeros())
     };
     let error = narrow.1.solve(&narrow.0, &target, &[0.0; 7]).unwrap_err();
-    assert!(matches!(&error, Unreachable::FoundBeyondLimit(beyond) if beyond.by() > 0.01), "{error}");
+    assert!(
+        matches!(&error, Unreachable::FoundBeyondLimit(beyond) if beyond.by() > 0.01),
+        "{error}"
+    );
 }
 
 #[test]
 fn what_is_out_of_reach_is_not_found_and_says_by_how_much() {
-    let (assembly, arm) = arm(&[(0.0, 0.0, 0.3, false), (0.35, 0.0, 0.0, false), (0.3, 0.0, 0.0, true)]);
-    let error = arm.solve(&assembly, &Pose::translation(2.0, 0.0, 0.3), &[0.0; 3]).unwrap_err();
-    assert!(error.to_string().contains("miss it by 1350.00 mm"), "{error}");
+    let (assembly, arm) = arm(&[
+        (0.0, 0.0, 0.3, false),
+        (0.35, 0.0, 0.0, false),
+        (0.3, 0.0, 0.0, true),
+    ]);
+    let error = arm
+        .solve(&assembly, &Pose::translation(2.0, 0.0, 0.3), &[0.0; 3])
+        .unwrap_err();
+    assert!(
+        error.to_string().contains("miss it by 1350.00 mm"),
+        "{error}"
+    );
 }
 
 #[derive(serde::Deserialize)]
@@ -322,10 +380,15 @@ fn all_that_the_reference_finds_is_found() {
             let rotation = nalgebra::UnitQuaternion::from_matrix(&rotation);
             let target = Pose::from_parts(Vector::from(pose.position_m).into(), rotation);
             let found = arm.solve(&assembly, &target, &[0.0; 6]).unwrap();
-            found.iter().for_each(|s| is_there(&assembly, &arm, &target, &s.values));
+            found
+                .iter()
+                .for_each(|s| is_there(&assembly, &arm, &target, &s.values));
             for values in &pose.solutions {
                 let same = |s: &Solution| {
-                    s.values.iter().zip(values).all(|(a, b)| ((a - b) / 2.0).sin().abs() < 1e-4)
+                    s.values
+                        .iter()
+                        .zip(values)
+                        .all(|(a, b)| ((a - b) / 2.0).sin().abs() < 1e-4)
                 };
                 missed += usize::from(!found.iter().any(same));
             }
@@ -333,13 +396,23 @@ fn all_that_the_reference_finds_is_found() {
             ours += found.len();
         }
     }
-    assert!(missed == 0 && ours >= theirs && theirs > 900, "{missed} of {theirs} missed, {ours} found");
+    assert!(
+        missed == 0 && ours >= theirs && theirs > 900,
+        "{missed} of {theirs} missed, {ours} found"
+    );
 }
 
 fn any_row() -> impl Strategy<Value = Row> {
     let length = prop_oneof![Just(0.0), Just(0.3), -0.5..0.5f64];
-    let angle = prop_oneof![Just(0.0), Just(QUARTER), Just(-QUARTER), Just(PI), -3.0..3.0f64];
-    (length.clone(), angle, length, any::<u8>()).prop_map(|(a, alpha, d, kind)| (a, alpha, d, kind < 20))
+    let angle = prop_oneof![
+        Just(0.0),
+        Just(QUARTER),
+        Just(-QUARTER),
+        Just(PI),
+        -3.0..3.0f64
+    ];
+    (length.clone(), angle, length, any::<u8>())
+        .prop_map(|(a, alpha, d, kind)| (a, alpha, d, kind < 20))
 }
 
 proptest! {

@@ -24,9 +24,22 @@ fn both([a1, a2, b, c1, c2, c3, c4]: [f64; 7]) -> (OrthoParallelArm, OPWKinemati
         (wrist, z),
     ];
     let flange = Pose::translation(wrist.x, wrist.y, wrist.z + c4);
-    let reference =
-        Parameters { a1, a2, b, c1, c2, c3, c4, offsets: [0.0; 6], sign_corrections: [1; 6], dof: 6 };
-    (OrthoParallelArm::fit(&axes, &flange).expect("ortho-parallel"), OPWKinematics::new(reference))
+    let reference = Parameters {
+        a1,
+        a2,
+        b,
+        c1,
+        c2,
+        c3,
+        c4,
+        offsets: [0.0; 6],
+        sign_corrections: [1; 6],
+        dof: 6,
+    };
+    (
+        OrthoParallelArm::fit(&axes, &flange).expect("ortho-parallel"),
+        OPWKinematics::new(reference),
+    )
 }
 
 fn same_turns(a: &[f64; 6], b: &[f64; 6]) -> bool {

@@ -12,8 +12,8 @@ use selvik_core::program::{
     Goal, Lane, Motion, Move, Path, PathTolerance, Program, ProgramFault, RunPlan, plan_path,
 };
 use selvik_core::robot::{
-    Arm, Assembly, BodyId, Configuration, Elbow, Joint, JointKind, JointLimits, Link, Mechanism, Shoulder,
-    Span, Wrist,
+    Arm, Assembly, BodyId, Configuration, Elbow, Joint, JointKind, JointLimits, Link, Mechanism,
+    Shoulder, Span, Wrist,
 };
 use selvik_core::spatial::{Pose, Vector, pose_from_rpy};
 
@@ -60,30 +60,57 @@ fn arm_with(aside: f64) -> Assembly {
     let items = vec![
         Item::new("arm", Role::Robot),
         Item::new("tcp", Role::Robot).on("arm", Some("l6")),
-        Item::new("post", Role::Fixture).at(pose_from_rpy([0.75, 0.12, 0.9], [0.0; 3])).with_body(post),
+        Item::new("post", Role::Fixture)
+            .at(pose_from_rpy([0.75, 0.12, 0.9], [0.0; 3]))
+            .with_body(post),
     ];
     let mechanism = Mechanism::new(links, joints).unwrap();
-    Assembly::new(Cell::new(items).unwrap(), HashMap::from([("arm".into(), mechanism)])).unwrap()
+    Assembly::new(
+        Cell::new(items).unwrap(),
+        HashMap::from([("arm".into(), mechanism)]),
+    )
+    .unwrap()
 }
 
-const POSTURE: Configuration =
-    Configuration { shoulder: Shoulder::Front, elbow: Elbow::Up, wrist: Wrist::Positive };
+const POSTURE: Configuration = Configuration {
+    shoulder: Shoulder::Front,
+    elbow: Elbow::Up,
+    wrist: Wrist::Positive,
+};
 
 fn bent(five: f64) -> [f64; 6] {
     [0.0, 0.0, 90f64, 0.0, five, 0.0].map(f64::to_radians)
 }
 
 fn goal(pose: Pose, configuration: Option<Configuration>) -> Goal {
-    Goal::Pose { frame: None, pose, configuration }
+    Goal::Pose {
+        frame: None,
+        pose,
+        configuration,
+    }
 }
 
 fn planned(assembly: &Assembly, motions: Vec<Motion>) -> Result<Path, ProgramFault> {
     let moves = motions
         .into_iter()
-        .map(|motion| Move { label: "move".to_owned(), motion, also: Vec::new() })
+        .map(|motion| Move {
+            label: "move".to_owned(),
+            motion,
+            also: Vec::new(),
+        })
         .collect();
-    let program = Program { name: "P".to_owned(), robot: 0, tcp: assembly.item_node(1), moves };
-    let plan = RunPlan { lanes: vec![Lane { start: 0.0, programs: vec![program] }] };
+    let program = Program {
+        name: "P".to_owned(),
+        robot: 0,
+        tcp: Some(assembly.item_node(1)),
+        moves,
+    };
+    let plan = RunPlan {
+        lanes: vec![Lane {
+            start: 0.0,
+            programs: vec![program],
+        }],
+    };
     plan_path(assembly, &plan, &bent(30.0), &PathTolerance::default()).map_err(|e| e.fault)
 }
 
@@ -97,8 +124,22 @@ fn leaning(pose: &Pose, off: f64) -> Pose {
 fn past_straight(assembly: &Assembly, off: f64) -> (Vec<Motion>, Pose, Pose) {
     let tcp = assembly.item_node(1);
     let [from, to] = [25.0, -25.0].map(|five| leaning(&assembly.pose_of(tcp, &bent(five)), off));
-    let start = Motion::Joint { to: goal(from, Some(POSTURE)), speed: 1.0 };
-    (vec![start, Motion::Linear { to: goal(to, None), speed: 0.2, acceleration: 0.8 }], from, to)
+    let start = Motion::Joint {
+        to: goal(from, Some(POSTURE)),
+        speed: 1.0,
+    };
+    (
+        vec![
+            start,
+            Motion::Linear {
+                to: goal(to, None),
+                speed: 0.2,
+                acceleration: 0.8,
+            },
+        ],
+        from,
+        to,
+    )
 }
 
 /// Every vertex of the moving body, at every instant of a fine grid, against where the true way has it: on the straight
@@ -126,9 +167,17 @@ fn no_body_is_farther_off_the_true_line_than_the_path_says(#[case] off: f64) {
         // The share at which the true pose is nearest to the path's: by turning, since the place hardly moves.
         let now = assembly.pose_of(arm.tip(), &q);
         let gone = (now.translation.vector - from.translation.vector).norm();
-        let share = if length > 0.01 { gone / length } else { from.rotation.angle_to(&now.rotation) / turn };
-        let truth = arm.solve(&assembly, &from.lerp_slerp(&to, share.min(1.0)), &near).expect("within reach");
-        near.iter_mut().zip(&truth[0].values).for_each(|(q, v)| *q = *v);
+        let share = if length > 0.01 {
+            gone / length
+        } else {
+            from.rotation.angle_to(&now.rotation) / turn
+        };
+        let truth = arm
+            .solve(&assembly, &from.lerp_slerp(&to, share.min(1.0)), &near)
+            .expect("within reach");
+        near.iter_mut()
+            .zip(&truth[0].values)
+            .for_each(|(q, v)| *q = *v);
         let [a, b] = [&q, &near].map(|q| assembly.pose_of(body.node, q));
         for v in body.surface.mesh().vertices() {
             worst = worst.max((a * v - b * v).norm());
@@ -148,7 +197,10 @@ fn no_body_is_farther_off_the_true_line_than_the_path_says(#[case] off: f64) {
 #[case::a_line([0.3, 0.2, 1.1, 0.4, 0.9, -0.5], None)]
 #[case::a_line_near_a_singularity([0.3, 0.2, 1.1, 0.4, 0.04, -0.5], None)]
 #[case::an_arc([-0.8, 0.1, 1.4, -0.9, 0.7, 0.2], Some([0.06, 0.05, -0.04]))]
-fn the_bound_holds_for_arms_without_a_closed_form(#[case] q: [f64; 6], #[case] via: Option<[f64; 3]>) {
+fn the_bound_holds_for_arms_without_a_closed_form(
+    #[case] q: [f64; 6],
+    #[case] via: Option<[f64; 3]>,
+) {
     let assembly = arm_with(0.07);
     let tcp = assembly.item_node(1);
     let arm = Arm::new(&assembly, 0, tcp).unwrap();
@@ -157,10 +209,22 @@ fn the_bound_holds_for_arms_without_a_closed_form(#[case] q: [f64; 6], #[case] v
     let moved = |by: [f64; 3]| pose_from_rpy(by, [0.0; 3]) * from;
     let to = moved([0.0, 0.12, -0.1]) * pose_from_rpy([0.0; 3], [0.1, -0.2, 0.1]);
     let move_to = |to: Goal| match via {
-        None => Motion::Linear { to, speed: 0.2, acceleration: 0.8 },
-        Some(by) => Motion::Circular { via: goal(moved(by), None), to, speed: 0.2, acceleration: 0.8 },
+        None => Motion::Linear {
+            to,
+            speed: 0.2,
+            acceleration: 0.8,
+        },
+        Some(by) => Motion::Circular {
+            via: goal(moved(by), None),
+            to,
+            speed: 0.2,
+            acceleration: 0.8,
+        },
     };
-    let start = Motion::Joint { to: Goal::Joints(q.to_vec()), speed: 1.0 };
+    let start = Motion::Joint {
+        to: Goal::Joints(q.to_vec()),
+        speed: 1.0,
+    };
     let path = planned(&assembly, vec![start, move_to(goal(to, None))]).expect("it can be driven");
     let (said, span) = (path.deviation(0..6), path.spans()[1].clone());
     assert!(said > 0.0 && said <= 5e-6, "{said}");
@@ -174,7 +238,10 @@ fn the_bound_holds_for_arms_without_a_closed_form(#[case] q: [f64; 6], #[case] v
         // What the way is there: the position that the orientation belongs to, without the planner's own arithmetic.
         let place = match via {
             None => from.translation.vector.lerp(&to.translation.vector, share),
-            Some(by) => on_circle([&from, &moved(by), &to].map(|p| p.translation.vector), share),
+            Some(by) => on_circle(
+                [&from, &moved(by), &to].map(|p| p.translation.vector),
+                share,
+            ),
         };
         let pose = Pose::from_parts(place.into(), from.rotation.slerp(&to.rotation, share));
         let truth = arm.follow(&assembly, &pose, &q).expect("within reach");
@@ -182,19 +249,29 @@ fn the_bound_holds_for_arms_without_a_closed_form(#[case] q: [f64; 6], #[case] v
         worst = worst.max(off);
     }
     // The share is known no better than the arm keeps its orientation.
-    assert!(worst <= 2.0 * said && worst > 0.1 * said, "{worst} off, {said} said");
+    assert!(
+        worst <= 2.0 * said && worst > 0.1 * said,
+        "{worst} off, {said} said"
+    );
 }
 
 /// Where one is after `share` of the circle through three points, from the first over the second to the third.
 fn on_circle([a, b, c]: [Vector; 3], share: f64) -> Vector {
     // The middle is as far from all three, in their plane.
     let normal = (b - a).cross(&(c - a));
-    let rows = nalgebra::Matrix3::from_rows(&[(b - a).transpose(), (c - a).transpose(), normal.transpose()]);
+    let rows = nalgebra::Matrix3::from_rows(&[
+        (b - a).transpose(),
+        (c - a).transpose(),
+        normal.transpose(),
+    ]);
     let half = |p: &Vector| (p.norm_squared() - a.norm_squared()) / 2.0;
     let middle = rows.try_inverse().unwrap() * Vector::new(half(&b), half(&c), normal.dot(&a));
     let (arm, far) = (a - middle, c - middle);
     let axis = Unit::new_normalize(normal);
-    let turn = axis.dot(&arm.cross(&far)).atan2(arm.dot(&far)).rem_euclid(std::f64::consts::TAU);
+    let turn = axis
+        .dot(&arm.cross(&far))
+        .atan2(arm.dot(&far))
+        .rem_euclid(std::f64::consts::TAU);
     middle + UnitQuaternion::from_axis_angle(&axis, turn * share) * arm
 }
 
@@ -205,17 +282,33 @@ fn a_move_may_begin_at_and_pass_a_straight_wrist_within_the_plane_of_the_arm() {
     let tcp = assembly.item_node(1);
     let straight = assembly.pose_of(tcp, &[0.0, 0.2, 1.2, 0.0, 0.0, 0.0]);
     let up = |by: f64| pose_from_rpy([0.0, 0.0, by], [0.0; 3]) * straight;
-    let line = |to: Pose| Motion::Linear { to: goal(to, None), speed: 0.2, acceleration: 0.8 };
-    let start = |q: &[f64]| Motion::Joint { to: Goal::Joints(q.to_vec()), speed: 1.0 };
+    let line = |to: Pose| Motion::Linear {
+        to: goal(to, None),
+        speed: 0.2,
+        acceleration: 0.8,
+    };
+    let start = |q: &[f64]| Motion::Joint {
+        to: Goal::Joints(q.to_vec()),
+        speed: 1.0,
+    };
     let from_it = vec![start(&[0.0, 0.2, 1.2, 0.0, 0.0, 0.0]), line(up(0.1))];
     let arm = Arm::new(&assembly, 0, tcp).unwrap();
-    let below = arm.follow(&assembly, &up(-0.1), &[0.0, 0.2, 1.2, 0.0, -0.1, 0.0]).unwrap();
+    let below = arm
+        .follow(&assembly, &up(-0.1), &[0.0, 0.2, 1.2, 0.0, -0.1, 0.0])
+        .unwrap();
     let past_it = vec![start(&below), line(up(0.1))];
     for motions in [from_it, past_it] {
         let path = planned(&assembly, motions).expect("nothing has to jump");
         let span = path.spans()[1].clone();
-        assert!(span.speed_share > 0.99 && path.deviation(0..6) <= 5e-6, "{}", span.speed_share);
-        let knots = path.knots().iter().filter(|&&t| t > span.start && t <= span.end);
+        assert!(
+            span.speed_share > 0.99 && path.deviation(0..6) <= 5e-6,
+            "{}",
+            span.speed_share
+        );
+        let knots = path
+            .knots()
+            .iter()
+            .filter(|&&t| t > span.start && t <= span.end);
         assert!(knots.clone().count() < 500, "{}", knots.count());
     }
 }
@@ -227,7 +320,8 @@ fn a_move_may_begin_at_and_pass_a_straight_wrist_within_the_plane_of_the_arm() {
 #[case(0.05)]
 fn joints_keep_their_speed_at_every_knot(#[case] off: f64) {
     let assembly = arm();
-    let path = planned(&assembly, past_straight(&assembly, off).0).expect("it can be driven, slowly");
+    let path =
+        planned(&assembly, past_straight(&assembly, off).0).expect("it can be driven, slowly");
     for w in path.knots().windows(2) {
         let (a, b) = (path.at(w[0]), path.at(w[1]));
         for (x, y) in a.iter().zip(&b) {
@@ -248,7 +342,11 @@ fn straight_through_a_singularity_is_refused_or_driven_but_never_skipped() {
         // The wrist may bend over to the other side without turning round.
         Ok(path) => {
             let jump = path.knots().windows(2).map(|w| {
-                path.at(w[0]).iter().zip(path.at(w[1])).map(|(a, b)| (a - b).abs()).fold(0.0, f64::max)
+                path.at(w[0])
+                    .iter()
+                    .zip(path.at(w[1]))
+                    .map(|(a, b)| (a - b).abs())
+                    .fold(0.0, f64::max)
             });
             assert!(jump.fold(0.0, f64::max) < 0.2);
         }
@@ -267,13 +365,29 @@ fn the_certificate_is_that_of_the_programmed_motion() {
     let (bracket, _) = pair.minimum(&[(0.0, path.duration())], &Aim::exactly(1e-4), &|| true);
     let mut near = path.at(path.spans()[1].start);
     for i in 0..=4000 {
-        let truth =
-            arm.solve(&assembly, &from.lerp_slerp(&to, f64::from(i) / 4000.0), &near).expect("within reach");
-        near.iter_mut().zip(&truth[0].values).for_each(|(q, v)| *q = *v);
+        let truth = arm
+            .solve(
+                &assembly,
+                &from.lerp_slerp(&to, f64::from(i) / 4000.0),
+                &near,
+            )
+            .expect("within reach");
+        near.iter_mut()
+            .zip(&truth[0].values)
+            .for_each(|(q, v)| *q = *v);
         let poses = [0, 1].map(|b| assembly.pose_of(assembly.body(BodyId(b)).node, &near));
         let surfaces = [0, 1].map(|b| &assembly.body(BodyId(b)).surface);
-        let found = distance(surfaces[0], surfaces[1], &poses[0].inv_mul(&poses[1]), Limit::default());
-        assert!(found.closest.unwrap().distance >= bracket.lower(), "{found:?} below {}", bracket.lower());
+        let found = distance(
+            surfaces[0],
+            surfaces[1],
+            &poses[0].inv_mul(&poses[1]),
+            Limit::default(),
+        );
+        assert!(
+            found.closest.unwrap().distance >= bracket.lower(),
+            "{found:?} below {}",
+            bracket.lower()
+        );
     }
 }
 
@@ -300,25 +414,51 @@ fn on_a_track(rows: &[([f64; 3], [f64; 3], JointKind)]) -> Assembly {
         limits: limits(3.0),
         mimics: None,
     };
-    let links =
-        (0..=rows.len()).map(|i| Link::new(format!("l{i}"), if i == 0 { None } else { bar() })).collect();
-    let arm =
-        Mechanism::new(links, rows.iter().enumerate().map(|(i, row)| joint(i, *row)).collect()).unwrap();
-    let slide = joint(0, ([0.0; 3], [0.0, std::f64::consts::FRAC_PI_2, 0.0], JointKind::Prismatic));
-    let track =
-        Mechanism::new(vec![Link::new("rail", None), Link::new("carriage", None)], vec![slide]).unwrap();
+    let links = (0..=rows.len())
+        .map(|i| Link::new(format!("l{i}"), if i == 0 { None } else { bar() }))
+        .collect();
+    let arm = Mechanism::new(
+        links,
+        rows.iter()
+            .enumerate()
+            .map(|(i, row)| joint(i, *row))
+            .collect(),
+    )
+    .unwrap();
+    let slide = joint(
+        0,
+        (
+            [0.0; 3],
+            [0.0, std::f64::consts::FRAC_PI_2, 0.0],
+            JointKind::Prismatic,
+        ),
+    );
+    let track = Mechanism::new(
+        vec![Link::new("rail", None), Link::new("carriage", None)],
+        vec![slide],
+    )
+    .unwrap();
     let upright = pose_from_rpy([0.0; 3], [0.0, -QUARTER, 0.0]);
     let flange = format!("l{}", rows.len());
     let tcp = pose_from_rpy([0.05, 0.0, 0.1], [0.0; 3]);
     let post = pose_from_rpy([0.7, 0.35, 0.4], [0.0; 3]);
     let items = vec![
         Item::new("track", Role::Robot),
-        Item::new("arm", Role::Robot).on("track", Some("carriage")).at(upright),
-        Item::new("tcp", Role::Robot).on("arm", Some(&flange)).at(tcp),
-        Item::new("post", Role::Fixture).at(post).with_body(Surface::new(sphere_mesh(0.05, 16))),
+        Item::new("arm", Role::Robot)
+            .on("track", Some("carriage"))
+            .at(upright),
+        Item::new("tcp", Role::Robot)
+            .on("arm", Some(&flange))
+            .at(tcp),
+        Item::new("post", Role::Fixture)
+            .at(post)
+            .with_body(Surface::new(sphere_mesh(0.05, 16))),
     ];
-    Assembly::new(Cell::new(items).unwrap(), HashMap::from([("arm".into(), arm), ("track".into(), track)]))
-        .unwrap()
+    Assembly::new(
+        Cell::new(items).unwrap(),
+        HashMap::from([("arm".into(), arm), ("track".into(), track)]),
+    )
+    .unwrap()
 }
 
 const TURNS: JointKind = JointKind::Revolute;
@@ -352,14 +492,36 @@ fn other_arms_on_a_moving_track_keep_their_certificate(
     let track = assembly.joint_index(0, "j0").unwrap();
     let moves = vec![Move {
         label: "line".to_owned(),
-        motion: Motion::Linear { to: goal(to, None), speed: 0.3, acceleration: 1.0 },
+        motion: Motion::Linear {
+            to: goal(to, None),
+            speed: 0.3,
+            acceleration: 1.0,
+        },
         also: vec![(track, 0.4)],
     }];
-    let program = Program { name: "P".to_owned(), robot, tcp, moves };
-    let plan = RunPlan { lanes: vec![Lane { start: 0.0, programs: vec![program] }] };
+    let program = Program {
+        name: "P".to_owned(),
+        robot,
+        tcp: Some(tcp),
+        moves,
+    };
+    let plan = RunPlan {
+        lanes: vec![Lane {
+            start: 0.0,
+            programs: vec![program],
+        }],
+    };
     let path = plan_path(&assembly, &plan, &q, &PathTolerance::default()).unwrap();
-    let post = assembly.bodies().iter().position(|b| b.item == 3).map(BodyId).unwrap();
-    for link in (0..assembly.bodies().len()).map(BodyId).filter(|&b| b != post) {
+    let post = assembly
+        .bodies()
+        .iter()
+        .position(|b| b.item == 3)
+        .map(BodyId)
+        .unwrap();
+    for link in (0..assembly.bodies().len())
+        .map(BodyId)
+        .filter(|&b| b != post)
+    {
         let mut pair = PairMotion::new(&assembly, &path, link, post);
         let (bracket, _) = pair.minimum(&[(0.0, path.duration())], &Aim::exactly(1e-4), &|| true);
         assert!(bracket.width() <= 1e-4 + 2e-5, "{bracket:?}");
@@ -367,15 +529,33 @@ fn other_arms_on_a_moving_track_keep_their_certificate(
         for i in 0..=1500 {
             let share = f64::from(i) / 1500.0;
             near[track] = 0.4 * share;
-            let truth = arm.follow(&assembly, &from.lerp_slerp(&to, share), &near).expect("within reach");
-            arm.joints().iter().zip(&truth).for_each(|(&j, v)| near[j] = *v);
+            let truth = arm
+                .follow(&assembly, &from.lerp_slerp(&to, share), &near)
+                .expect("within reach");
+            arm.joints()
+                .iter()
+                .zip(&truth)
+                .for_each(|(&j, v)| near[j] = *v);
             let poses = [link, post].map(|b| assembly.pose_of(assembly.body(b).node, &near));
             let surfaces = [link, post].map(|b| &assembly.body(b).surface);
-            let found = distance(surfaces[0], surfaces[1], &poses[0].inv_mul(&poses[1]), Limit::default());
+            let found = distance(
+                surfaces[0],
+                surfaces[1],
+                &poses[0].inv_mul(&poses[1]),
+                Limit::default(),
+            );
             least = least.min(found.closest.unwrap().distance);
         }
-        assert!(least >= bracket.lower() - 1e-12, "{least} below {}", bracket.lower());
-        assert!(least <= bracket.attained() + 1e-3, "{least} far above {}", bracket.attained());
+        assert!(
+            least >= bracket.lower() - 1e-12,
+            "{least} below {}",
+            bracket.lower()
+        );
+        assert!(
+            least <= bracket.attained() + 1e-3,
+            "{least} far above {}",
+            bracket.attained()
+        );
     }
 }
 
@@ -391,13 +571,34 @@ fn a_tcp_may_stay_where_it_is_while_its_track_moves() {
     let (robot, tcp) = (1, assembly.item_node(2));
     let arm = Arm::new(&assembly, robot, tcp).unwrap();
     let mut q = vec![0.0; assembly.joints().len()];
-    arm.joints().iter().zip([0.5, 0.9, -0.1, 0.3]).for_each(|(&j, v)| q[j] = v);
+    arm.joints()
+        .iter()
+        .zip([0.5, 0.9, -0.1, 0.3])
+        .for_each(|(&j, v)| q[j] = v);
     let from = assembly.pose_of(tcp, &q);
     let track = assembly.joint_index(0, "j0").unwrap();
-    let motion = Motion::Linear { to: goal(from, None), speed: 0.3, acceleration: 1.0 };
-    let moves = vec![Move { label: "stay".to_owned(), motion, also: vec![(track, 0.15)] }];
-    let program = Program { name: "P".to_owned(), robot, tcp, moves };
-    let plan = RunPlan { lanes: vec![Lane { start: 0.0, programs: vec![program] }] };
+    let motion = Motion::Linear {
+        to: goal(from, None),
+        speed: 0.3,
+        acceleration: 1.0,
+    };
+    let moves = vec![Move {
+        label: "stay".to_owned(),
+        motion,
+        also: vec![(track, 0.15)],
+    }];
+    let program = Program {
+        name: "P".to_owned(),
+        robot,
+        tcp: Some(tcp),
+        moves,
+    };
+    let plan = RunPlan {
+        lanes: vec![Lane {
+            start: 0.0,
+            programs: vec![program],
+        }],
+    };
     let path = plan_path(&assembly, &plan, &q, &PathTolerance::default()).unwrap();
     assert!((path.at(path.duration())[track] - 0.15).abs() < 1e-12);
     for i in 0..=500 {
@@ -413,5 +614,8 @@ fn a_tcp_may_stay_where_it_is_while_its_track_moves() {
 #[case::for_ages(Motion::Wait(1e11))]
 fn waits_beyond_reason_are_refused(#[case] motion: Motion) {
     let assembly = arm();
-    assert!(matches!(planned(&assembly, vec![motion]), Err(ProgramFault::NotUsable { .. })));
+    assert!(matches!(
+        planned(&assembly, vec![motion]),
+        Err(ProgramFault::NotUsable { .. })
+    ));
 }

@@ -22,7 +22,12 @@ pub type Result<T> = std::result::Result<T, FormatError>;
 impl FormatError {
     /// Something wrong with a whole file.
     pub fn file(file: impl Into<String>, message: impl fmt::Display) -> Self {
-        Self { file: file.into(), place: None, message: message.to_string(), also: Vec::new() }
+        Self {
+            file: file.into(),
+            place: None,
+            message: message.to_string(),
+            also: Vec::new(),
+        }
     }
 
     /// Something wrong that is about no file.
@@ -31,9 +36,18 @@ impl FormatError {
     }
 
     /// Something wrong at a place of a file.
-    pub fn at(file: impl Into<String>, place: impl fmt::Display, message: impl fmt::Display) -> Self {
+    pub fn at(
+        file: impl Into<String>,
+        place: impl fmt::Display,
+        message: impl fmt::Display,
+    ) -> Self {
         let place = Some(place.to_string());
-        Self { file: file.into(), place, message: message.to_string(), also: Vec::new() }
+        Self {
+            file: file.into(),
+            place,
+            message: message.to_string(),
+            also: Vec::new(),
+        }
     }
 
     /// Several refusals as one: the first, and what else is wrong. Of a great many the last are only counted.
@@ -43,7 +57,9 @@ impl FormatError {
         let mut first = refusals.next()?;
         first.also.extend(refusals.take(MOST_TOLD - 1));
         if more > 0 {
-            first.also.push(Self::said(format!("and {more} more of that kind")));
+            first
+                .also
+                .push(Self::said(format!("and {more} more of that kind")));
         }
         Some(first)
     }
@@ -56,7 +72,9 @@ impl fmt::Display for FormatError {
             None if self.file.is_empty() => f.write_str(&self.message)?,
             None => write!(f, "{}: {}", self.file, self.message)?,
         }
-        self.also.iter().try_for_each(|other| write!(f, "\n{other}"))
+        self.also
+            .iter()
+            .try_for_each(|other| write!(f, "\n{other}"))
     }
 }
 

@@ -49,8 +49,10 @@ impl PackageFiles {
                 } else if kind.is_file() {
                     let path = entry.path();
                     let inside = path.strip_prefix(folder).expect("below the folder");
-                    let parts: Vec<_> =
-                        inside.components().map(|c| c.as_os_str().to_string_lossy()).collect();
+                    let parts: Vec<_> = inside
+                        .components()
+                        .map(|c| c.as_os_str().to_string_lossy())
+                        .collect();
                     let name = parts.join("/");
                     total += entry.metadata().map_err(fail)?.len();
                     within_size(&name, total, MAX_TOTAL_BYTES)?;
@@ -69,8 +71,12 @@ impl PackageFiles {
     pub fn from_zip(bytes: &[u8]) -> Result<Self> {
         let held = |entry: &mut dyn Read, most: u64| {
             let mut content = Vec::new();
-            entry.take(most.saturating_add(1)).read_to_end(&mut content)?;
-            Ok(Some(content).filter(|c| c.len() as u64 <= most).map(Content::from))
+            entry
+                .take(most.saturating_add(1))
+                .read_to_end(&mut content)?;
+            Ok(Some(content)
+                .filter(|c| c.len() as u64 <= most)
+                .map(Content::from))
         };
         Self::unpacked(Cursor::new(bytes), MAX_TOTAL_BYTES, held)
     }
@@ -80,7 +86,8 @@ impl PackageFiles {
     /// # Errors
     /// As [`Self::from_zip`].
     pub fn from_zip_into(zip: impl Read + Seek, spool: &mut Spool, most: u64) -> Result<Self> {
-        let spooled = |entry: &mut dyn Read, most: u64| Ok(spool.put(entry, most)?.map(Content::from));
+        let spooled =
+            |entry: &mut dyn Read, most: u64| Ok(spool.put(entry, most)?.map(Content::from));
         Self::unpacked(zip, most, spooled)
     }
 
@@ -91,7 +98,10 @@ impl PackageFiles {
         mut take: impl FnMut(&mut dyn Read, u64) -> std::io::Result<Option<Content>>,
     ) -> Result<Self> {
         let fail = |e: zip::result::ZipError| {
-            FormatError::file("the zip", format!("can't be opened ({e}); bring a zip of a cell package"))
+            FormatError::file(
+                "the zip",
+                format!("can't be opened ({e}); bring a zip of a cell package"),
+            )
         };
         let mut archive = zip::ZipArchive::new(zip).map_err(fail)?;
         let mut files = Self::default();
@@ -106,7 +116,10 @@ impl PackageFiles {
             }
             let name = entry.name().to_owned();
             if entry.is_symlink() {
-                return Err(FormatError::file(name, "is a link; put the file itself into the zip"));
+                return Err(FormatError::file(
+                    name,
+                    "is a link; put the file itself into the zip",
+                ));
             }
             // The size in the header may lie: read no more than is allowed and see.
             let content = take(&mut entry, left).map_err(|e| FormatError::file(&name, e))?;
@@ -126,8 +139,8 @@ impl PackageFiles {
     /// Never: writing to memory does not fail.
     pub fn to_zip(&self) -> Result<Vec<u8>> {
         let mut writer = zip::ZipWriter::new(Cursor::new(Vec::new()));
-        let options =
-            zip::write::SimpleFileOptions::default().compression_method(zip::CompressionMethod::Deflated);
+        let options = zip::write::SimpleFileOptions::default()
+            .compression_method(zip::CompressionMethod::Deflated);
         for (name, content) in &self.files {
             writer.start_file(name, options).expect("to memory");
             let content = content.read().map_err(|e| FormatError::file(name, e))?;
@@ -167,7 +180,9 @@ impl PackageFiles {
     pub fn put(&mut self, name: &str, content: Content) -> Result<()> {
         let plain = !name.is_empty()
             && !name.contains(['\\', '\0'])
-            && Path::new(name).components().all(|c| matches!(c, Component::Normal(_)));
+            && Path::new(name)
+                .components()
+                .all(|c| matches!(c, Component::Normal(_)));
         if !plain {
             let message = "its path leads out of the package; use plain relative paths with /";
             return Err(FormatError::file(name, message));
@@ -181,7 +196,12 @@ impl PackageFiles {
 
     /// Adds or replaces the files of another package.
     pub fn extend(&mut self, other: &Self) {
-        self.files.extend(other.files.iter().map(|(name, content)| (name.clone(), content.clone())));
+        self.files.extend(
+            other
+                .files
+                .iter()
+                .map(|(name, content)| (name.clone(), content.clone())),
+        );
     }
 
     /// Whether there are no files.
@@ -193,8 +213,14 @@ impl PackageFiles {
     /// The files for which `keep` says so, under the names it gives them; nothing stops their reading.
     #[must_use]
     pub fn renamed(&self, keep: impl Fn(&str) -> Option<String>) -> Self {
-        let kept = self.files.iter().filter_map(|(name, content)| Some((keep(name)?, content.clone())));
-        Self { files: kept.collect(), stop: Stop::never() }
+        let kept = self
+            .files
+            .iter()
+            .filter_map(|(name, content)| Some((keep(name)?, content.clone())));
+        Self {
+            files: kept.collect(),
+            stop: Stop::never(),
+        }
     }
 
     /// The content of `name`, which `wanted_by` needs.
@@ -203,7 +229,10 @@ impl PackageFiles {
     /// [`FormatError`] when it is not in the package, or the disk does not give it.
     pub fn get(&self, name: &str, wanted_by: &str) -> Result<Cow<'_, [u8]>> {
         let content = self.files.get(name).ok_or_else(|| {
-            FormatError::file(name, format!("is not in the package, but {wanted_by} needs it"))
+            FormatError::file(
+                name,
+                format!("is not in the package, but {wanted_by} needs it"),
+            )
         })?;
         content.read().map_err(|e| FormatError::file(name, e))
     }
@@ -216,7 +245,9 @@ impl PackageFiles {
 
     /// All files in order of their paths.
     pub fn iter(&self) -> impl Iterator<Item = (&str, &Content)> {
-        self.files.iter().map(|(name, content)| (name.as_str(), content))
+        self.files
+            .iter()
+            .map(|(name, content)| (name.as_str(), content))
     }
 
     /// What all files hold together, bytes.
@@ -234,7 +265,12 @@ impl PackageFiles {
     /// The files without the single folder round everything, if there is one.
     #[must_use]
     pub fn without_outer_folder(self) -> Self {
-        let outer = self.files.keys().next().and_then(|n| n.split_once('/')).map(|(o, _)| format!("{o}/"));
+        let outer = self
+            .files
+            .keys()
+            .next()
+            .and_then(|n| n.split_once('/'))
+            .map(|(o, _)| format!("{o}/"));
         match outer {
             Some(outer) if self.files.keys().all(|n| n.starts_with(&outer)) => Self {
                 stop: self.stop,
@@ -250,11 +286,18 @@ impl PackageFiles {
 }
 
 fn within_size(name: &str, total: u64, most: u64) -> Result<()> {
-    if total > most { Err(too_large(name, most)) } else { Ok(()) }
+    if total > most {
+        Err(too_large(name, most))
+    } else {
+        Ok(())
+    }
 }
 
 fn too_large(name: &str, most: u64) -> FormatError {
-    FormatError::file(name, format!("the package unpacks to more than {} MiB", most >> 20))
+    FormatError::file(
+        name,
+        format!("the package unpacks to more than {} MiB", most >> 20),
+    )
 }
 
 fn too_many() -> FormatError {

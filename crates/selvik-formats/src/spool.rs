@@ -21,13 +21,19 @@ enum Place {
 
 impl From<Vec<u8>> for Content {
     fn from(bytes: Vec<u8>) -> Self {
-        Self { place: Place::Held(Arc::new(bytes)), hash: Arc::default() }
+        Self {
+            place: Place::Held(Arc::new(bytes)),
+            hash: Arc::default(),
+        }
     }
 }
 
 impl From<Spooled> for Content {
     fn from(spooled: Spooled) -> Self {
-        Self { place: Place::Spooled(spooled), hash: Arc::default() }
+        Self {
+            place: Place::Spooled(spooled),
+            hash: Arc::default(),
+        }
     }
 }
 
@@ -35,7 +41,10 @@ impl Content {
     /// The same content, whose hash is known to be this.
     #[must_use]
     pub fn hashed(self, hash: String) -> Self {
-        Self { hash: Arc::new(OnceLock::from(hash)), ..self }
+        Self {
+            hash: Arc::new(OnceLock::from(hash)),
+            ..self
+        }
     }
 
     /// Its size, bytes.
@@ -113,7 +122,10 @@ impl Spooled {
     /// Its bytes, to be read one after the other or anywhere.
     #[must_use]
     pub fn reader(&self) -> SpooledReader {
-        SpooledReader { of: self.clone(), at: 0 }
+        SpooledReader {
+            of: self.clone(),
+            at: 0,
+        }
     }
 }
 
@@ -125,8 +137,15 @@ pub struct SpooledReader {
 
 impl Read for SpooledReader {
     fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
-        let left = self.of.length.saturating_sub(self.at).min(buffer.len() as u64) as usize;
-        let read = self.of.file.read_at(&mut buffer[..left], self.of.start + self.at)?;
+        let left = self
+            .of
+            .length
+            .saturating_sub(self.at)
+            .min(buffer.len() as u64) as usize;
+        let read = self
+            .of
+            .file
+            .read_at(&mut buffer[..left], self.of.start + self.at)?;
         self.at += read as u64;
         Ok(read)
     }
@@ -158,7 +177,10 @@ impl Spool {
     /// # Errors
     /// When none can be made there.
     pub fn new() -> io::Result<Self> {
-        Ok(Self { file: Arc::new(tempfile::tempfile()?), end: 0 })
+        Ok(Self {
+            file: Arc::new(tempfile::tempfile()?),
+            end: 0,
+        })
     }
 
     /// Puts all bytes of `from` in, up to `most`. Nothing is there afterwards if there are more: then the answer is
@@ -167,7 +189,10 @@ impl Spool {
     /// # Errors
     /// When `from` can't be read or the disk is full.
     pub fn put(&mut self, from: impl Read, most: u64) -> io::Result<Option<Spooled>> {
-        let mut writer = Appending { file: &self.file, at: self.end };
+        let mut writer = Appending {
+            file: &self.file,
+            at: self.end,
+        };
         let length = io::copy(&mut from.take(most.saturating_add(1)), &mut writer)?;
         if length > most {
             return Ok(None);
@@ -185,7 +210,11 @@ impl Spool {
 
     /// Ends what is being put in, `length` bytes.
     pub fn finish(&mut self, length: u64) -> Spooled {
-        let spooled = Spooled { file: Arc::clone(&self.file), start: self.end, length };
+        let spooled = Spooled {
+            file: Arc::clone(&self.file),
+            start: self.end,
+            length,
+        };
         self.end += length;
         spooled
     }

@@ -44,24 +44,42 @@ pub fn read_srdf(files: &PackageFiles, name: &str, wanted_by: &str) -> Result<Sr
         node.attribute(key).map(str::to_owned).ok_or_else(missing)
     };
     if !root.has_tag_name("robot") {
-        return Err(FormatError::at(name, "line 1", "the outermost element must be <robot>"));
+        return Err(FormatError::at(
+            name,
+            "line 1",
+            "the outermost element must be <robot>",
+        ));
     }
-    let mut srdf = Srdf { robot: attribute(&root, "name")?, ..Srdf::default() };
+    let mut srdf = Srdf {
+        robot: attribute(&root, "name")?,
+        ..Srdf::default()
+    };
     for node in root.children().filter(Node::is_element) {
         match node.tag_name().name() {
             "disable_collisions" => {
-                let reason = node.attribute("reason").unwrap_or("the SRDF says so").to_owned();
-                srdf.may_touch.push((attribute(&node, "link1")?, attribute(&node, "link2")?, reason));
+                let reason = node
+                    .attribute("reason")
+                    .unwrap_or("the SRDF says so")
+                    .to_owned();
+                srdf.may_touch.push((
+                    attribute(&node, "link1")?,
+                    attribute(&node, "link2")?,
+                    reason,
+                ));
             }
             "group" => {
-                let mut group = JointGroup { name: attribute(&node, "name")?, ..JointGroup::default() };
+                let mut group = JointGroup {
+                    name: attribute(&node, "name")?,
+                    ..JointGroup::default()
+                };
                 for part in node.children().filter(Node::is_element) {
                     match part.tag_name().name() {
                         "joint" => group.joints.push(attribute(&part, "name")?),
                         "chain" => {
-                            group
-                                .chains
-                                .push((attribute(&part, "base_link")?, attribute(&part, "tip_link")?));
+                            group.chains.push((
+                                attribute(&part, "base_link")?,
+                                attribute(&part, "tip_link")?,
+                            ));
                         }
                         _ => {}
                     }
@@ -91,7 +109,10 @@ mod tests {
 <disable_collisions link1="l1" link2="l3" reason="Never"/><virtual_joint name="v"/></robot>"#,
         );
         let srdf = srdf.unwrap();
-        assert_eq!(srdf.may_touch, [("l1".to_owned(), "l3".to_owned(), "Never".to_owned())]);
+        assert_eq!(
+            srdf.may_touch,
+            [("l1".to_owned(), "l3".to_owned(), "Never".to_owned())]
+        );
         assert_eq!(srdf.groups[0].joints, ["f1"]);
         assert_eq!(srdf.groups[0].chains, [("b".to_owned(), "t".to_owned())]);
     }

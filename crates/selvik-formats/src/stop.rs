@@ -31,18 +31,27 @@ impl Stop {
     }
 
     fn is_asked(&self) -> bool {
-        self.0.as_ref().is_some_and(|flag| flag.load(Ordering::Relaxed))
+        self.0
+            .as_ref()
+            .is_some_and(|flag| flag.load(Ordering::Relaxed))
     }
 
     /// # Errors
     /// [`FormatError`] when it is to end.
     pub fn go_on(&self) -> Result<()> {
-        if self.is_asked() { Err(FormatError::said(STOPPED)) } else { Ok(()) }
+        if self.is_asked() {
+            Err(FormatError::said(STOPPED))
+        } else {
+            Ok(())
+        }
     }
 
     /// `bytes` to be read from, until it is to end.
     pub(crate) fn watching<'a>(&'a self, bytes: &'a [u8]) -> Watched<'a> {
-        Watched { stop: self, bytes: Cursor::new(bytes) }
+        Watched {
+            stop: self,
+            bytes: Cursor::new(bytes),
+        }
     }
 }
 
@@ -56,7 +65,11 @@ pub(crate) struct Watched<'a> {
 
 impl Watched<'_> {
     fn go_on(&self) -> std::io::Result<()> {
-        if self.stop.is_asked() { Err(std::io::Error::other(STOPPED)) } else { Ok(()) }
+        if self.stop.is_asked() {
+            Err(std::io::Error::other(STOPPED))
+        } else {
+            Ok(())
+        }
     }
 }
 
@@ -93,7 +106,9 @@ mod tests {
 
     use super::*;
     use crate::PackageFiles;
-    use crate::mesh::{LengthUnit, MeshConvention, read_mesh, read_obj, read_ply, read_stl, write_stl};
+    use crate::mesh::{
+        LengthUnit, MeshConvention, read_mesh, read_obj, read_ply, read_stl, write_stl,
+    };
 
     /// Asked for before it begins, so that no reader gets to its end.
     #[test]
@@ -121,7 +136,9 @@ mod tests {
     #[test]
     fn what_was_stopped_is_not_called_damaged() {
         let mut files = PackageFiles::default();
-        files.insert("ball.stl", write_stl(&sphere_mesh(0.5, 16), LengthUnit::M)).unwrap();
+        files
+            .insert("ball.stl", write_stl(&sphere_mesh(0.5, 16), LengthUnit::M))
+            .unwrap();
         let flag = Arc::new(AtomicBool::new(false));
         let files = files.stopped_by(Stop::when(Arc::clone(&flag)));
         assert!(read_mesh(&files, "ball.stl", MeshConvention::default(), "a test").is_ok());

@@ -28,7 +28,16 @@ pub struct TargetRow {
 }
 
 /// The columns, in the order in which they are written.
-const COLUMNS: [&str; 8] = ["id", "frame", "x_mm", "y_mm", "z_mm", "roll_deg", "pitch_deg", "yaw_deg"];
+const COLUMNS: [&str; 8] = [
+    "id",
+    "frame",
+    "x_mm",
+    "y_mm",
+    "z_mm",
+    "roll_deg",
+    "pitch_deg",
+    "yaw_deg",
+];
 
 /// Reads targets from CSV with a header line.
 ///
@@ -36,16 +45,22 @@ const COLUMNS: [&str; 8] = ["id", "frame", "x_mm", "y_mm", "z_mm", "roll_deg", "
 /// [`FormatError`] with the line and the column.
 pub fn read_targets(file: &str, bytes: &[u8]) -> Result<Vec<TargetRow>> {
     let mut reader = csv::Reader::from_reader(bytes);
-    let header = reader.headers().map_err(|e| said(file, 1, &StringRecord::new(), &e))?.clone();
+    let header = reader
+        .headers()
+        .map_err(|e| said(file, 1, &StringRecord::new(), &e))?
+        .clone();
     for column in COLUMNS {
         if !header.iter().any(|name| name == column) {
-            let message =
-                format!("the header has no column \"{column}\"; it must name {}", COLUMNS.join(", "));
+            let message = format!(
+                "the header has no column \"{column}\"; it must name {}",
+                COLUMNS.join(", ")
+            );
             return Err(FormatError::at(file, "line 1", message));
         }
     }
     if let Some(other) = header.iter().find(|name| !COLUMNS.contains(name)) {
-        let message = format!("the header has a column \"{other}\" that means nothing here; take it out");
+        let message =
+            format!("the header has a column \"{other}\" that means nothing here; take it out");
         return Err(FormatError::at(file, "line 1", message));
     }
     let mut targets = Vec::new();
@@ -53,14 +68,25 @@ pub fn read_targets(file: &str, bytes: &[u8]) -> Result<Vec<TargetRow>> {
         let guess = index as u64 + 2;
         let row = row.map_err(|e| said(file, guess, &header, &e))?;
         let line = row.position().map_or(guess, csv::Position::line);
-        let target: TargetRow = row.deserialize(Some(&header)).map_err(|e| said(file, line, &header, &e))?;
-        let numbers =
-            [target.x_mm, target.y_mm, target.z_mm, target.roll_deg, target.pitch_deg, target.yaw_deg];
+        let target: TargetRow = row
+            .deserialize(Some(&header))
+            .map_err(|e| said(file, line, &header, &e))?;
+        let numbers = [
+            target.x_mm,
+            target.y_mm,
+            target.z_mm,
+            target.roll_deg,
+            target.pitch_deg,
+            target.yaw_deg,
+        ];
         if !numbers.iter().all(|n| n.is_finite()) {
             let message = "a coordinate is NaN or infinite; write a number";
             return Err(FormatError::at(file, format!("line {line}"), message));
         }
-        targets.push(TargetRow { frame: target.frame.filter(|f| !f.is_empty()), ..target });
+        targets.push(TargetRow {
+            frame: target.frame.filter(|f| !f.is_empty()),
+            ..target
+        });
     }
     Ok(targets)
 }
@@ -70,13 +96,20 @@ fn said(file: &str, guess: u64, header: &StringRecord, error: &csv::Error) -> Fo
     let line = error.position().map_or(guess, csv::Position::line);
     let message = match error.kind() {
         ErrorKind::Utf8 { .. } => "is not UTF-8 text; save the file as UTF-8".to_owned(),
-        ErrorKind::UnequalLengths { expected_len, len, .. } => {
+        ErrorKind::UnequalLengths {
+            expected_len, len, ..
+        } => {
             format!("has {len} values, but the header names {expected_len} columns")
         }
         ErrorKind::Deserialize { err, .. } => {
-            let column = err.field().and_then(|at| header.get(at as usize)).unwrap_or("?");
+            let column = err
+                .field()
+                .and_then(|at| header.get(at as usize))
+                .unwrap_or("?");
             match err.kind() {
-                DeserializeErrorKind::ParseFloat(_) => format!("the value of {column} is not a number"),
+                DeserializeErrorKind::ParseFloat(_) => {
+                    format!("the value of {column} is not a number")
+                }
                 _ => format!("the value of {column} can't be read: {err}"),
             }
         }
@@ -91,7 +124,9 @@ fn said(file: &str, guess: u64, header: &StringRecord, error: &csv::Error) -> Fo
 /// Never: writing to memory does not fail.
 #[must_use]
 pub fn write_targets(targets: &[TargetRow]) -> Vec<u8> {
-    let mut writer = csv::WriterBuilder::new().terminator(csv::Terminator::CRLF).from_writer(Vec::new());
+    let mut writer = csv::WriterBuilder::new()
+        .terminator(csv::Terminator::CRLF)
+        .from_writer(Vec::new());
     for target in targets {
         writer.serialize(target).expect("to memory");
     }
@@ -104,14 +139,28 @@ mod tests {
 
     fn row(id: &str, frame: Option<&str>, [x_mm, y_mm, z_mm]: [f64; 3]) -> TargetRow {
         let (id, frame) = (id.to_owned(), frame.map(str::to_owned));
-        TargetRow { id, frame, x_mm, y_mm, z_mm, roll_deg: 180.0, pitch_deg: 0.1, yaw_deg: -90.0 }
+        TargetRow {
+            id,
+            frame,
+            x_mm,
+            y_mm,
+            z_mm,
+            roll_deg: 180.0,
+            pitch_deg: 0.1,
+            yaw_deg: -90.0,
+        }
     }
 
     #[test]
     fn what_is_written_is_read_again() {
-        let targets =
-            vec![row("T1, first", Some("fixture"), [1.5, -2.25, 1e-3]), row("T\"2", None, [0.0, 0.0, 0.0])];
-        assert_eq!(read_targets("t.csv", &write_targets(&targets)).unwrap(), targets);
+        let targets = vec![
+            row("T1, first", Some("fixture"), [1.5, -2.25, 1e-3]),
+            row("T\"2", None, [0.0, 0.0, 0.0]),
+        ];
+        assert_eq!(
+            read_targets("t.csv", &write_targets(&targets)).unwrap(),
+            targets
+        );
     }
 
     #[rstest::rstest]
@@ -134,7 +183,9 @@ mod tests {
     )]
     #[case::nothing("", "the header has no column \"id\"")]
     fn bad_rows_are_refused_with_their_line(#[case] text: &str, #[case] says: &str) {
-        let error = read_targets("t.csv", text.as_bytes()).unwrap_err().to_string();
+        let error = read_targets("t.csv", text.as_bytes())
+            .unwrap_err()
+            .to_string();
         assert!(error.contains(says), "{error}");
     }
 }

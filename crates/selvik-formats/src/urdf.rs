@@ -29,7 +29,13 @@ pub fn read_urdf(
 ) -> Result<Mechanism> {
     let bytes = files.get(name, wanted_by)?;
     let document = parsed(name, &bytes)?;
-    Reader { files, name, geometry, document: &document }.read()
+    Reader {
+        files,
+        name,
+        geometry,
+        document: &document,
+    }
+    .read()
 }
 
 /// No joint of a machine goes so far or so fast, rad or m.
@@ -67,9 +73,15 @@ impl Reader<'_> {
             }
             let mut missing = Vec::new();
             let surface = self.surface(&node, &mut missing)?;
-            links.push(Link { name: name.to_owned(), surface, missing });
+            links.push(Link {
+                name: name.to_owned(),
+                surface,
+                missing,
+            });
         }
-        let joints = children(&robot, "joint").map(|n| self.joint(&n, &index)).collect::<Result<Vec<_>>>()?;
+        let joints = children(&robot, "joint")
+            .map(|n| self.joint(&n, &index))
+            .collect::<Result<Vec<_>>>()?;
         Mechanism::new(links, joints).map_err(|e| self.fail(&robot, &e.to_string()))
     }
 
@@ -101,8 +113,12 @@ impl Reader<'_> {
             None => Vector::x(),
         };
         let axis = if kind.moves() {
-            Unit::try_new(axis, 1e-9)
-                .ok_or_else(|| self.fail(node, &format!("the axis of joint \"{name}\" has no direction")))?
+            Unit::try_new(axis, 1e-9).ok_or_else(|| {
+                self.fail(
+                    node,
+                    &format!("the axis of joint \"{name}\" has no direction"),
+                )
+            })?
         } else {
             Vector::x_axis()
         };
@@ -121,23 +137,35 @@ impl Reader<'_> {
     fn mimic(&self, node: &Node, name: &str) -> Result<Mimic> {
         let ratio = self.number(node, "multiplier")?.unwrap_or(1.0);
         if ratio.abs() < 1e-9 {
-            return Err(
-                self.fail(node, &format!("joint \"{name}\" mimics with a multiplier of 0; make it fixed"))
-            );
+            return Err(self.fail(
+                node,
+                &format!("joint \"{name}\" mimics with a multiplier of 0; make it fixed"),
+            ));
         }
         let offset = self.number(node, "offset")?.unwrap_or(0.0);
-        Ok(Mimic { joint: self.attribute(node, "joint")?.to_owned(), follows: Follows { ratio, offset } })
+        Ok(Mimic {
+            joint: self.attribute(node, "joint")?.to_owned(),
+            follows: Follows { ratio, offset },
+        })
     }
 
     /// What a joint may do. What is missing, 0 or as large as no machine goes counts as not stated.
     fn limits(&self, node: &Node, name: &str, kind: JointKind) -> Result<JointLimits> {
         let mut limits = JointLimits::default();
-        let Some(limit) = child(node, "limit") else { return Ok(limits) };
+        let Some(limit) = child(node, "limit") else {
+            return Ok(limits);
+        };
         let number = |key: &str| -> Result<Option<f64>> {
-            let Some(text) = limit.attribute(key) else { return Ok(None) };
+            let Some(text) = limit.attribute(key) else {
+                return Ok(None);
+            };
             let value = text.trim().parse::<f64>().ok().filter(|v| !v.is_nan());
-            let unusable =
-                || self.fail(&limit, &format!("{key} is \"{text}\", which is not a usable number"));
+            let unusable = || {
+                self.fail(
+                    &limit,
+                    &format!("{key} is \"{text}\", which is not a usable number"),
+                )
+            };
             value.ok_or_else(unusable).map(Some)
         };
         if matches!(kind, JointKind::Revolute | JointKind::Prismatic) {
@@ -145,7 +173,10 @@ impl Reader<'_> {
             if ends != (None, None) {
                 let (low, high) = (ends.0.unwrap_or(0.0), ends.1.unwrap_or(0.0));
                 let span = Span::new(low, high).ok_or_else(|| {
-                    self.fail(&limit, &format!("lower {low} of joint \"{name}\" is above upper {high}"))
+                    self.fail(
+                        &limit,
+                        &format!("lower {low} of joint \"{name}\" is above upper {high}"),
+                    )
                 })?;
                 if low > -HUGE && high < HUGE {
                     limits.position = span;
@@ -155,7 +186,10 @@ impl Reader<'_> {
         }
         match number("velocity")? {
             Some(velocity) if velocity < 0.0 && kind.moves() => {
-                return Err(self.fail(&limit, &format!("velocity of joint \"{name}\" must be positive")));
+                return Err(self.fail(
+                    &limit,
+                    &format!("velocity of joint \"{name}\" must be positive"),
+                ));
             }
             Some(velocity) if velocity > 1e-9 && velocity < HUGE => {
                 limits.velocity = velocity;
@@ -175,7 +209,9 @@ impl Reader<'_> {
         for kind in kinds {
             let mut any = false;
             for part in children(link, kind) {
-                let Some(geometry) = child(&part, "geometry") else { continue };
+                let Some(geometry) = child(&part, "geometry") else {
+                    continue;
+                };
                 any = true;
                 let origin = self.origin(&part)?;
                 match self.shape(&geometry)? {
@@ -204,47 +240,72 @@ impl Reader<'_> {
                 Some(size) if size.iter().all(|s| SIZES.contains(s)) => Shape::Box(size),
                 _ => return Err(self.fail(&shape, "needs a positive size")),
             },
-            "cylinder" => Shape::Cylinder { radius: size("radius")?, length: size("length")? },
-            "capsule" => Shape::Capsule { radius: size("radius")?, length: size("length")? },
-            "sphere" => Shape::Sphere { radius: size("radius")? },
+            "cylinder" => Shape::Cylinder {
+                radius: size("radius")?,
+                length: size("length")?,
+            },
+            "capsule" => Shape::Capsule {
+                radius: size("radius")?,
+                length: size("length")?,
+            },
+            "sphere" => Shape::Sphere {
+                radius: size("radius")?,
+            },
             "mesh" => {
                 let filename = self.attribute(&shape, "filename")?;
                 let Some(file) = resolve(self.files, self.name, filename) else {
                     return Ok(Found::Missing(filename.to_owned()));
                 };
                 // URDF is in metres whatever the mesh format; `scale` says otherwise.
-                let convention = MeshConvention { unit: LengthUnit::M, up: UpAxis::Z };
+                let convention = MeshConvention {
+                    unit: LengthUnit::M,
+                    up: UpAxis::Z,
+                };
                 let mesh = read_mesh(self.files, &file, convention, self.name)?.mesh;
                 let [x, y, z] = self.numbers(&shape, "scale")?.unwrap_or([1.0; 3]);
                 let scaled = scaled(&mesh, [x, y, z])
                     .ok_or_else(|| self.fail(&shape, "the scale leaves nothing of the mesh"))?;
                 Shape::Mesh(scaled)
             }
-            other => return Err(self.fail(&shape, &format!("<{other}> is not a shape that is read"))),
+            other => {
+                return Err(self.fail(&shape, &format!("<{other}> is not a shape that is read")));
+            }
         };
         Ok(Found::Shape(found))
     }
 
     fn origin(&self, node: &Node) -> Result<Pose> {
-        let Some(origin) = child(node, "origin") else { return Ok(Pose::identity()) };
+        let Some(origin) = child(node, "origin") else {
+            return Ok(Pose::identity());
+        };
         let xyz = self.numbers(&origin, "xyz")?.unwrap_or_default();
         let rpy = self.numbers(&origin, "rpy")?.unwrap_or_default();
         Ok(pose_from_rpy(xyz, rpy))
     }
 
     fn attribute<'n>(&self, node: &Node<'n, '_>, key: &str) -> Result<&'n str> {
-        node.attribute(key)
-            .ok_or_else(|| self.fail(node, &format!("<{}> has no {key}=\"…\"", node.tag_name().name())))
+        node.attribute(key).ok_or_else(|| {
+            self.fail(
+                node,
+                &format!("<{}> has no {key}=\"…\"", node.tag_name().name()),
+            )
+        })
     }
 
     fn number(&self, node: &Node, key: &str) -> Result<Option<f64>> {
-        node.attribute(key).map(|text| self.parse(node, key, text)).transpose()
+        node.attribute(key)
+            .map(|text| self.parse(node, key, text))
+            .transpose()
     }
 
     fn numbers(&self, node: &Node, key: &str) -> Result<Option<[f64; 3]>> {
-        let Some(text) = node.attribute(key) else { return Ok(None) };
-        let numbers =
-            text.split_whitespace().map(|t| self.parse(node, key, t)).collect::<Result<Vec<_>>>()?;
+        let Some(text) = node.attribute(key) else {
+            return Ok(None);
+        };
+        let numbers = text
+            .split_whitespace()
+            .map(|t| self.parse(node, key, t))
+            .collect::<Result<Vec<_>>>()?;
         let three = <[f64; 3]>::try_from(numbers)
             .map_err(|_| self.fail(node, &format!("{key} needs three numbers, not \"{text}\"")))?;
         Ok(Some(three))
@@ -253,7 +314,10 @@ impl Reader<'_> {
     fn parse(&self, node: &Node, key: &str, text: &str) -> Result<f64> {
         match text.trim().parse::<f64>() {
             Ok(x) if x.abs() < 1e9 => Ok(x),
-            _ => Err(self.fail(node, &format!("{key} is \"{text}\", which is not a usable number"))),
+            _ => Err(self.fail(
+                node,
+                &format!("{key} is \"{text}\", which is not a usable number"),
+            )),
         }
     }
 
@@ -267,22 +331,40 @@ impl Reader<'_> {
 /// file whose path ends like it.
 fn resolve(files: &PackageFiles, urdf: &str, filename: &str) -> Option<String> {
     let folder = urdf.rsplit_once('/').map_or("", |(f, _)| f);
-    let plain = filename.strip_prefix("package://").or(filename.strip_prefix("file://")).unwrap_or(filename);
+    let plain = filename
+        .strip_prefix("package://")
+        .or(filename.strip_prefix("file://"))
+        .unwrap_or(filename);
     let plain = plain.replace('\\', "/");
     let plain = plain.as_str();
-    let beside = if folder.is_empty() { plain.to_owned() } else { format!("{folder}/{plain}") };
+    let beside = if folder.is_empty() {
+        plain.to_owned()
+    } else {
+        format!("{folder}/{plain}")
+    };
     let inside = plain.split_once('/').map_or(plain, |(_, rest)| rest);
-    let candidates = [flat(&beside), flat(plain), flat(inside), flat(&format!("{folder}/{inside}"))];
+    let candidates = [
+        flat(&beside),
+        flat(plain),
+        flat(inside),
+        flat(&format!("{folder}/{inside}")),
+    ];
     if let Some(found) = candidates.into_iter().flatten().find(|c| files.contains(c)) {
         return Some(found);
     }
-    let parts: Vec<&str> = plain.split('/').filter(|p| !matches!(*p, "" | "." | "..")).collect();
+    let parts: Vec<&str> = plain
+        .split('/')
+        .filter(|p| !matches!(*p, "" | "." | ".."))
+        .collect();
     (0..parts.len()).find_map(|skipped| {
         let end = parts[skipped..].join("/");
         let mut like = files.iter().map(|(name, _)| name).filter(|name| {
-            name.strip_suffix(end.as_str()).is_some_and(|before| before.is_empty() || before.ends_with('/'))
+            name.strip_suffix(end.as_str())
+                .is_some_and(|before| before.is_empty() || before.ends_with('/'))
         });
-        like.next().filter(|_| like.next().is_none()).map(str::to_owned)
+        like.next()
+            .filter(|_| like.next().is_none())
+            .map(str::to_owned)
     })
 }
 
@@ -312,7 +394,11 @@ pub fn links_with_both(files: &PackageFiles, name: &str) -> Result<usize> {
     let bytes = files.get(name, "the import")?;
     let document = parsed(name, &bytes)?;
     let links = document.descendants().filter(|n| n.has_tag_name("link"));
-    let both = |link: &Node| ["visual", "collision"].iter().all(|kind| child(link, kind).is_some());
+    let both = |link: &Node| {
+        ["visual", "collision"]
+            .iter()
+            .all(|kind| child(link, kind).is_some())
+    };
     Ok(links.filter(both).count())
 }
 
@@ -351,7 +437,9 @@ fn scaled(mesh: &TriangleMesh, scale: [f64; 3]) -> Option<TriangleMesh> {
     let mirrored = scale.iter().product::<f64>() < 0.0;
     let turn = |&[a, b, c]: &[u32; 3]| if mirrored { [a, c, b] } else { [a, b, c] };
     let triangles: Vec<[u32; 3]> = mesh.triangles().iter().map(turn).collect();
-    TriangleMesh::from_indexed(&vertices, &triangles).ok().map(|w| w.mesh)
+    TriangleMesh::from_indexed(&vertices, &triangles)
+        .ok()
+        .map(|w| w.mesh)
 }
 
 #[cfg(test)]
@@ -396,7 +484,11 @@ mod tests {
     #[case::planar(ARM.replace("prismatic", "planar"), "line 4", "only fixed")]
     #[case::cut_off(ARM[..200].to_owned(), "line", "well-formed")]
     #[case::circle(ARM.replace("</robot>", "<joint name=\"j2\" type=\"fixed\"><parent link=\"slide\"/><child link=\"base\"/></joint></robot>"), "line 1", "every link is moved")]
-    fn what_is_wrong_is_refused_with_its_line(#[case] text: String, #[case] place: &str, #[case] says: &str) {
+    fn what_is_wrong_is_refused_with_its_line(
+        #[case] text: String,
+        #[case] place: &str,
+        #[case] says: &str,
+    ) {
         let error = read(&text).unwrap_err().to_string();
         assert!(error.contains(place) && error.contains(says), "{error}");
     }
@@ -408,13 +500,21 @@ mod tests {
     #[case::absolute("/home/someone/work/meshes/part.ply", true)]
     #[case::as_a_file("file:///home/someone/meshes/part.ply", true)]
     #[case::with_strokes_the_other_way("C:\\work\\meshes\\part.ply", true)]
-    fn meshes_are_found_by_how_their_path_ends_or_noted(#[case] filename: &str, #[case] found: bool) {
-        let text = ARM.replace("<box size=\"0.2 0.2 0.1\"/>", &format!("<mesh filename=\"{filename}\"/>"));
+    fn meshes_are_found_by_how_their_path_ends_or_noted(
+        #[case] filename: &str,
+        #[case] found: bool,
+    ) {
+        let text = ARM.replace(
+            "<box size=\"0.2 0.2 0.1\"/>",
+            &format!("<mesh filename=\"{filename}\"/>"),
+        );
         let mut files = PackageFiles::default();
         files.insert("arm.urdf", text.into_bytes()).unwrap();
         let ply = "ply\nformat ascii 1.0\nelement vertex 3\nproperty float x\nproperty float y\nproperty float z\n\
             element face 1\nproperty list uchar int vertex_indices\nend_header\n0 0 0\n1 0 0\n0 1 0\n3 0 1 2\n";
-        files.insert("deep/meshes/part.ply", ply.as_bytes().to_vec()).unwrap();
+        files
+            .insert("deep/meshes/part.ply", ply.as_bytes().to_vec())
+            .unwrap();
         let arm = read_urdf(&files, "arm.urdf", LinkGeometry::Visual, "a test").unwrap();
         assert_eq!(arm.links()[0].surface.is_some(), found);
         assert_eq!(arm.links()[0].missing.is_empty(), found);
@@ -430,7 +530,10 @@ mod tests {
         let jaw = arm.forward(&[0.2])[arm.link("jaw").unwrap()];
         assert!((jaw.translation.vector - Vector::new(0.0, -0.3, 0.0)).norm() < 1e-12);
         let limits = arm.joints()[0].limits;
-        assert!((limits.position.low() + 0.1).abs() < 1e-12 && (limits.position.high() - 0.3).abs() < 1e-12);
+        assert!(
+            (limits.position.low() + 0.1).abs() < 1e-12
+                && (limits.position.high() - 0.3).abs() < 1e-12
+        );
         assert_eq!(limits.velocity, 0.25);
     }
 
@@ -444,7 +547,11 @@ mod tests {
         #[case] speed: bool,
         #[case] ends: bool,
     ) {
-        let limit = if ends { format!("lower=\"-0.5\" upper=\"0.5\" {limit}") } else { limit.to_owned() };
+        let limit = if ends {
+            format!("lower=\"-0.5\" upper=\"0.5\" {limit}")
+        } else {
+            limit.to_owned()
+        };
         let text = ARM.replace("lower=\"-0.5\" upper=\"0.5\" velocity=\"1.0\"", &limit);
         let stated = read(&text).unwrap().joints()[0].limits.stated;
         assert_eq!((stated.velocity, stated.position), (speed, ends));

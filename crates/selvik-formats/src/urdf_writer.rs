@@ -24,14 +24,24 @@ pub fn write_urdf(name: &str, mechanism: &Mechanism) -> PackageFiles {
         }
     }
     let mut xml = Writer::new_with_indent(Vec::new(), b' ', 2);
-    xml.write_event(Event::Decl(BytesDecl::new("1.0", Some("UTF-8"), None))).expect("to memory");
+    xml.write_event(Event::Decl(BytesDecl::new("1.0", Some("UTF-8"), None)))
+        .expect("to memory");
     let robot = xml.create_element("robot").with_attribute(("name", name));
     let written = robot.write_inner_content(|xml| {
-        mechanism.links().iter().enumerate().try_for_each(|(index, link)| write_link(xml, index, link))?;
-        mechanism.joints().iter().try_for_each(|joint| write_joint(xml, joint, mechanism.links()))
+        mechanism
+            .links()
+            .iter()
+            .enumerate()
+            .try_for_each(|(index, link)| write_link(xml, index, link))?;
+        mechanism
+            .joints()
+            .iter()
+            .try_for_each(|joint| write_joint(xml, joint, mechanism.links()))
     });
     written.expect("to memory");
-    files.insert(&format!("{}.urdf", plain(name)), xml.into_inner()).expect("a plain path");
+    files
+        .insert(&format!("{}.urdf", plain(name)), xml.into_inner())
+        .expect("a plain path");
     files
 }
 
@@ -40,15 +50,24 @@ fn mesh_file(link: usize) -> String {
 }
 
 fn write_link(xml: &mut Xml, index: usize, link: &Link) -> io::Result<()> {
-    let element = xml.create_element("link").with_attribute(("name", link.name.as_str()));
+    let element = xml
+        .create_element("link")
+        .with_attribute(("name", link.name.as_str()));
     if link.surface.is_none() {
         return element.write_empty().map(drop);
     }
     let file = mesh_file(index);
     let mesh = |xml: &mut Xml| {
-        xml.create_element("mesh").with_attribute(("filename", file.as_str())).write_empty().map(drop)
+        xml.create_element("mesh")
+            .with_attribute(("filename", file.as_str()))
+            .write_empty()
+            .map(drop)
     };
-    let geometry = |xml: &mut Xml| xml.create_element("geometry").write_inner_content(mesh).map(drop);
+    let geometry = |xml: &mut Xml| {
+        xml.create_element("geometry")
+            .write_inner_content(mesh)
+            .map(drop)
+    };
     let written = element.write_inner_content(|xml| {
         for kind in ["visual", "collision"] {
             xml.create_element(kind).write_inner_content(geometry)?;
@@ -65,30 +84,42 @@ fn write_joint(xml: &mut Xml, joint: &Joint, links: &[Link]) -> io::Result<()> {
         JointKind::Continuous => "continuous",
         JointKind::Prismatic => "prismatic",
     };
-    let element =
-        xml.create_element("joint").with_attributes([("name", joint.name.as_str()), ("type", kind)]);
+    let element = xml
+        .create_element("joint")
+        .with_attributes([("name", joint.name.as_str()), ("type", kind)]);
     let written = element.write_inner_content(|xml| {
         for (end, link) in [("parent", joint.parent), ("child", joint.child)] {
-            xml.create_element(end).with_attribute(("link", links[link].name.as_str())).write_empty()?;
+            xml.create_element(end)
+                .with_attribute(("link", links[link].name.as_str()))
+                .write_empty()?;
         }
         let xyz = numbers(joint.origin.translation.vector.as_ref());
         let rpy = numbers(&rpy_of(&joint.origin));
-        xml.create_element("origin").with_attributes([("xyz", &*xyz), ("rpy", &*rpy)]).write_empty()?;
+        xml.create_element("origin")
+            .with_attributes([("xyz", &*xyz), ("rpy", &*rpy)])
+            .write_empty()?;
         if !joint.kind.moves() {
             return Ok(());
         }
         let axis = numbers(joint.axis.as_ref().as_ref());
-        xml.create_element("axis").with_attribute(("xyz", &*axis)).write_empty()?;
+        xml.create_element("axis")
+            .with_attribute(("xyz", &*axis))
+            .write_empty()?;
         let span = &joint.limits.position;
         let (lower, upper) = (span.low().to_string(), span.high().to_string());
         let velocity = joint.limits.velocity.to_string();
         if let Some(Mimic { joint, follows }) = &joint.mimics {
             let (ratio, offset) = (follows.ratio.to_string(), follows.offset.to_string());
-            let mimic = xml.create_element("mimic").with_attribute(("joint", joint.as_str()));
-            mimic.with_attributes([("multiplier", &*ratio), ("offset", &*offset)]).write_empty()?;
+            let mimic = xml
+                .create_element("mimic")
+                .with_attribute(("joint", joint.as_str()));
+            mimic
+                .with_attributes([("multiplier", &*ratio), ("offset", &*offset)])
+                .write_empty()?;
         }
-        let mut limit =
-            xml.create_element("limit").with_attributes([("effort", "0"), ("velocity", &*velocity)]);
+        let mut limit = xml
+            .create_element("limit")
+            .with_attributes([("effort", "0"), ("velocity", &*velocity)]);
         if joint.kind != JointKind::Continuous {
             limit = limit.with_attributes([("lower", &*lower), ("upper", &*upper)]);
         }
@@ -103,7 +134,15 @@ fn numbers(of: &[f64; 3]) -> String {
 
 /// A name that can stand as a file's.
 fn plain(name: &str) -> String {
-    name.chars().map(|c| if c.is_alphanumeric() || c == '-' { c } else { '_' }).collect()
+    name.chars()
+        .map(|c| {
+            if c.is_alphanumeric() || c == '-' {
+                c
+            } else {
+                '_'
+            }
+        })
+        .collect()
 }
 
 #[cfg(test)]
@@ -120,7 +159,12 @@ mod tests {
 
     #[test]
     fn a_mechanism_reads_back_as_it_was_written() {
-        let link = |name: &str| Link::new(name, Some(Arc::new(Surface::new(box_mesh([0.1, 0.2, 0.3])))));
+        let link = |name: &str| {
+            Link::new(
+                name,
+                Some(Arc::new(Surface::new(box_mesh([0.1, 0.2, 0.3])))),
+            )
+        };
         let joint = |name: &str, kind, parent: usize| Joint {
             name: name.to_owned(),
             kind,
@@ -131,22 +175,46 @@ mod tests {
             limits: JointLimits {
                 position: Span::new(-1.25, 2.5).unwrap(),
                 velocity: 1.5,
-                stated: Stated { position: true, velocity: true, acceleration: false },
+                stated: Stated {
+                    position: true,
+                    velocity: true,
+                    acceleration: false,
+                },
                 ..JointLimits::default()
             },
             mimics: None,
         };
         let links = ["base & <more>", "a", "b"].map(link).to_vec();
-        let joints = vec![joint("j1", JointKind::Revolute, 0), joint("j2", JointKind::Prismatic, 1)];
+        let joints = vec![
+            joint("j1", JointKind::Revolute, 0),
+            joint("j2", JointKind::Prismatic, 1),
+        ];
         let arm = Mechanism::new(links, joints).unwrap();
-        let again = read_urdf(&write_urdf("an arm/1", &arm), "an_arm_1.urdf", LinkGeometry::Visual, "a test")
-            .unwrap();
+        let again = read_urdf(
+            &write_urdf("an arm/1", &arm),
+            "an_arm_1.urdf",
+            LinkGeometry::Visual,
+            "a test",
+        )
+        .unwrap();
         let q = [0.7, 0.2];
         for (a, b) in arm.forward(&q).iter().zip(again.forward(&q)) {
             assert!((a.to_homogeneous() - b.to_homogeneous()).norm() < 1e-12);
         }
-        assert_eq!(again.joints()[0].limits.position, arm.joints()[0].limits.position);
+        assert_eq!(
+            again.joints()[0].limits.position,
+            arm.joints()[0].limits.position
+        );
         assert_eq!(again.links()[0].name, "base & <more>");
-        assert_eq!(again.links()[2].surface.as_ref().unwrap().mesh().triangles().len(), 12);
+        assert_eq!(
+            again.links()[2]
+                .surface
+                .as_ref()
+                .unwrap()
+                .mesh()
+                .triangles()
+                .len(),
+            12
+        );
     }
 }

@@ -16,17 +16,22 @@ const SENTENCE: usize = 4096;
 
 /// Turns every refusal under `/api` into a problem document, and notes what failed.
 pub async fn tell(request: Request, next: Next) -> Response {
-    let id = text(request.headers(), &REQUEST_ID).unwrap_or_default().to_owned();
+    let id = text(request.headers(), &REQUEST_ID)
+        .unwrap_or_default()
+        .to_owned();
     let (method, path) = (request.method().clone(), request.uri().path().to_owned());
     let response = next.run(request).await;
     let status = response.status();
     if status.is_server_error() {
-        let cause = response.extensions().get::<Cause>().map_or("no more is known", |c| c.0.as_str());
+        let cause = response
+            .extensions()
+            .get::<Cause>()
+            .map_or("no more is known", |c| c.0.as_str());
         tracing::error!(%id, %method, path, status = status.as_u16(), "failed: {cause}");
     }
     let refused = status.is_client_error() || status.is_server_error();
-    let told =
-        text(response.headers(), &header::CONTENT_TYPE).is_some_and(|kind| kind.contains("problem+json"));
+    let told = text(response.headers(), &header::CONTENT_TYPE)
+        .is_some_and(|kind| kind.contains("problem+json"));
     if !refused || told || !path.starts_with("/api/") {
         return response;
     }
@@ -35,7 +40,10 @@ pub async fn tell(request: Request, next: Next) -> Response {
     let said = String::from_utf8_lossy(&said);
     let detail = match status {
         StatusCode::METHOD_NOT_ALLOWED => format!("{path} can't be asked by {method}"),
-        _ if said.trim().is_empty() => status.canonical_reason().unwrap_or("refused").to_lowercase(),
+        _ if said.trim().is_empty() => status
+            .canonical_reason()
+            .unwrap_or("refused")
+            .to_lowercase(),
         _ => said.trim().to_owned(),
     };
     let problem = Problem::new(status, detail).into_response();

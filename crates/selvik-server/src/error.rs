@@ -38,7 +38,15 @@ impl Problem {
 
     /// Something that failed and should not have.
     pub fn failed(status: StatusCode, detail: &str, cause: impl std::fmt::Display) -> Self {
-        Self { cause: Some(cause.to_string()), ..Self::new(status, detail) }
+        Self {
+            cause: Some(cause.to_string()),
+            ..Self::new(status, detail)
+        }
+    }
+
+    /// As it is told over a socket.
+    pub fn to_json(&self) -> String {
+        serde_json::to_string(self).expect("plain data")
     }
 
     /// Something that is not there.
@@ -83,7 +91,8 @@ impl From<MultipartError> for Problem {
 
 impl From<tokio::task::JoinError> for Problem {
     fn from(error: tokio::task::JoinError) -> Self {
-        let detail = "this went wrong inside the server; its log says more under the id of the request";
+        let detail =
+            "this went wrong inside the server; its log says more under the id of the request";
         Self::failed(StatusCode::INTERNAL_SERVER_ERROR, detail, error)
     }
 }

@@ -57,10 +57,15 @@ fn admit(hosts: &AllowedHosts, headers: &HeaderMap) -> Result<(), Problem> {
         ))
     };
     if !hosts.knows(host) {
-        return refused(&format!("this server does not answer to the name \"{host}\""));
+        return refused(&format!(
+            "this server does not answer to the name \"{host}\""
+        ));
     }
     if let Some(origin) = text(header::ORIGIN) {
-        let from = origin.parse::<Uri>().ok().and_then(|u| u.authority().map(ToString::to_string));
+        let from = origin
+            .parse::<Uri>()
+            .ok()
+            .and_then(|u| u.authority().map(ToString::to_string));
         if from.as_deref() != Some(host) {
             return refused(&format!("pages of {origin} may not talk to this server"));
         }

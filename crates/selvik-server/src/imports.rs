@@ -30,7 +30,10 @@ pub struct Imports {
 
 impl Default for Imports {
     fn default() -> Self {
-        Self { staged: Arc::default(), uploads: Arc::new(Semaphore::new(UPLOADS)) }
+        Self {
+            staged: Arc::default(),
+            uploads: Arc::new(Semaphore::new(UPLOADS)),
+        }
     }
 }
 
@@ -110,26 +113,49 @@ impl Staged {
             let document = Workcell::read(&self.files)?.document;
             let bytes = self.files.total() as usize;
             let (items, files) = (document.items.len(), self.files.iter().count());
-            return Ok(ImportState::Package { name: document.name, items, files, bytes });
+            return Ok(ImportState::Package {
+                name: document.name,
+                items,
+                files,
+                bytes,
+            });
         }
         let found = look_through(&self.files, |what, done, total| {
-            self.set(ImportState::Reading { what: what.to_owned(), done, total });
+            self.set(ImportState::Reading {
+                what: what.to_owned(),
+                done,
+                total,
+            });
         })?;
-        let unread = self.files.iter().map(|(name, _)| name).filter(|name| !is_read(name));
-        Ok(ImportState::Things { found, unread: unread.map(str::to_owned).collect() })
+        let unread = self
+            .files
+            .iter()
+            .map(|(name, _)| name)
+            .filter(|name| !is_read(name));
+        Ok(ImportState::Things {
+            found,
+            unread: unread.map(str::to_owned).collect(),
+        })
     }
 }
 
 fn is_read(name: &str) -> bool {
-    let known = ["urdf", "srdf", "mtl", "bin"];
-    let ending = name.rsplit('.').next().unwrap_or_default().to_ascii_lowercase();
+    let known = ["urdf", "srdf", "mtl", "bin", "csv", "json"];
+    let ending = name
+        .rsplit('.')
+        .next()
+        .unwrap_or_default()
+        .to_ascii_lowercase();
     selvik_formats::mesh::is_mesh(name) || known.contains(&ending.as_str())
 }
 
 impl Imports {
     /// Waits until an upload may come in; others wait as long as what is answered is held.
     pub async fn turn(&self) -> OwnedSemaphorePermit {
-        Arc::clone(&self.uploads).acquire_owned().await.expect("never closed")
+        Arc::clone(&self.uploads)
+            .acquire_owned()
+            .await
+            .expect("never closed")
     }
 
     /// How many are kept.
@@ -156,15 +182,27 @@ impl App {
     /// Begins to look through files.
     pub(crate) fn stage(&self, files: PackageFiles) -> Uuid {
         let id = Uuid::now_v7();
-        let reading = ImportState::Reading { what: String::new(), done: 0, total: 0 };
+        let reading = ImportState::Reading {
+            what: String::new(),
+            done: 0,
+            total: 0,
+        };
         let stopped = Arc::new(AtomicBool::new(false));
         let files = files.stopped_by(Stop::when(Arc::clone(&stopped)));
-        let staged = Arc::new(Staged { files, stopped, since: Instant::now(), state: Mutex::new(reading) });
+        let staged = Arc::new(Staged {
+            files,
+            stopped,
+            since: Instant::now(),
+            state: Mutex::new(reading),
+        });
         {
             let mut kept = self.imports.staged.lock().expect("not poisoned");
             kept.retain(|_, old| old.since.elapsed() < KEPT);
             while kept.len() >= MOST {
-                let oldest = kept.iter().min_by_key(|(_, old)| old.since).map(|(id, _)| *id);
+                let oldest = kept
+                    .iter()
+                    .min_by_key(|(_, old)| old.since)
+                    .map(|(id, _)| *id);
                 if let Some(old) = oldest.and_then(|id| kept.remove(&id)) {
                     old.stop();
                 }
@@ -172,7 +210,9 @@ impl App {
             kept.insert(id, Arc::clone(&staged));
         }
         tokio::task::spawn_blocking(move || {
-            let state = staged.look().unwrap_or_else(|e| ImportState::Refused { reason: e.to_string() });
+            let state = staged.look().unwrap_or_else(|e| ImportState::Refused {
+                reason: e.to_string(),
+            });
             staged.set(state);
         });
         id

@@ -73,7 +73,11 @@ impl App {
     ///
     /// # Panics
     /// Outside a Tokio runtime.
-    pub async fn new(store: Store, settings: Settings, stop: CancellationToken) -> Result<Self, StoreError> {
+    pub async fn new(
+        store: Store,
+        settings: Settings,
+        stop: CancellationToken,
+    ) -> Result<Self, StoreError> {
         let jobs = Jobs::of(&store)?;
         jobs.migrate().await?;
         let app = Self {
@@ -101,7 +105,14 @@ impl App {
         let (api, description) = api::described();
         let described = axum::Json(description);
         api.route("/api/live", axum::routing::any(live::socket))
-            .route("/api/openapi.json", axum::routing::get(move || async { described }))
+            .route(
+                "/api/cells/{id}/jogging",
+                axum::routing::any(api::jogging::socket),
+            )
+            .route(
+                "/api/openapi.json",
+                axum::routing::get(move || async { described }),
+            )
             .route("/healthz", axum::routing::get(health))
             .route("/metrics", axum::routing::get(metrics::tell))
             .fallback(pages::page)

@@ -105,7 +105,11 @@ impl Live {
         let (others, told) = mpsc::unbounded_channel();
         let me = Uuid::now_v7();
         tokio::spawn(stop.run_until_cancelled_owned(pass_to_others(store, me, told)));
-        Self { me, pages: broadcast::channel(BEHIND).0, others }
+        Self {
+            me,
+            pages: broadcast::channel(BEHIND).0,
+            others,
+        }
     }
 
     /// Tells all open pages.
@@ -159,7 +163,11 @@ impl App {
                 Err(error) => tracing::warn!("other servers are not heard: {error}"),
             }
             lost = true;
-            if stop.run_until_cancelled(tokio::time::sleep(AGAIN)).await.is_none() {
+            if stop
+                .run_until_cancelled(tokio::time::sleep(AGAIN))
+                .await
+                .is_none()
+            {
                 return;
             }
         }
@@ -187,7 +195,10 @@ const BUFFER: usize = 4096;
 
 pub async fn socket(State(app): State<App>, upgrade: WebSocketUpgrade) -> Response {
     let events = app.live.pages.subscribe();
-    let small = upgrade.read_buffer_size(BUFFER).write_buffer_size(0).max_message_size(BUFFER);
+    let small = upgrade
+        .read_buffer_size(BUFFER)
+        .write_buffer_size(0)
+        .max_message_size(BUFFER);
     small.on_upgrade(move |socket| async move {
         app.stop.run_until_cancelled(pass_on(socket, events)).await;
     })

@@ -29,7 +29,12 @@ fn main() -> ExitCode {
 
 fn run(command: Command) -> Result<ExitCode, String> {
     match command {
-        Command::Check { package, json, tolerance_mm, all } => {
+        Command::Check {
+            package,
+            json,
+            tolerance_mm,
+            all,
+        } => {
             let checked = cli::check(&package, tolerance_mm, all)?;
             if json {
                 print(&serde_json::to_string_pretty(&checked).expect("plain data"))?;
@@ -39,7 +44,9 @@ fn run(command: Command) -> Result<ExitCode, String> {
             Ok(ExitCode::from(checked.exit_code()))
         }
         Command::Query { package, query } => {
-            print(&serde_json::to_string_pretty(&cli::query(&package, &query)?).expect("plain data"))?;
+            print(
+                &serde_json::to_string_pretty(&cli::query(&package, &query)?).expect("plain data"),
+            )?;
             Ok(ExitCode::SUCCESS)
         }
         Command::Openapi => {
@@ -54,9 +61,11 @@ fn run(command: Command) -> Result<ExitCode, String> {
         Command::Migrate { database } => asynchronous(migrate(database)),
         Command::Serve(how) => asynchronous(serve_cells(how)),
         Command::Work { database, cores } => asynchronous(work(database, cores)),
-        Command::Import { package, database, unless_present } => {
-            asynchronous(import(package, database, unless_present))
-        }
+        Command::Import {
+            package,
+            database,
+            unless_present,
+        } => asynchronous(import(package, database, unless_present)),
         Command::Export { cell, to, database } => asynchronous(export(cell, to, database)),
     }
 }
@@ -65,7 +74,9 @@ fn run(command: Command) -> Result<ExitCode, String> {
 fn print(text: &str) -> Result<(), String> {
     use std::io::{ErrorKind, Write};
     match writeln!(std::io::stdout(), "{text}") {
-        Err(error) if error.kind() != ErrorKind::BrokenPipe => Err(format!("can't be written: {error}")),
+        Err(error) if error.kind() != ErrorKind::BrokenPipe => {
+            Err(format!("can't be written: {error}"))
+        }
         _ => Ok(()),
     }
 }
@@ -79,8 +90,13 @@ fn asynchronous(work: impl Future<Output = Result<(), String>>) -> Result<ExitCo
 }
 
 async fn migrate(database: String) -> Result<(), String> {
-    let store = Store::open_up_to_date(&database).await.map_err(|e| e.to_string())?;
-    App::new(store, Settings::default(), CancellationToken::new()).await.map(drop).map_err(|e| e.to_string())
+    let store = Store::open_up_to_date(&database)
+        .await
+        .map_err(|e| e.to_string())?;
+    App::new(store, Settings::default(), CancellationToken::new())
+        .await
+        .map(drop)
+        .map_err(|e| e.to_string())
 }
 
 /// What is freed goes back to the system within seconds, though nothing more is asked for.
@@ -93,20 +109,35 @@ fn give_memory_back() {
 /// Notes go to standard error, from `info` on or as RUST_LOG says.
 fn take_notes() {
     let level = tracing::level_filters::LevelFilter::INFO.into();
-    let filter = tracing_subscriber::EnvFilter::builder().with_default_directive(level).from_env_lossy();
+    let filter = tracing_subscriber::EnvFilter::builder()
+        .with_default_directive(level)
+        .from_env_lossy();
     // The queue tells of every job at this level, with its payload; the driver of every table that is there already.
-    let quieter = ["graphile_worker=warn", "tokio_postgres=warn"].map(|d| d.parse().expect("a directive"));
-    let filter = quieter.into_iter().fold(filter, |filter, quiet| filter.add_directive(quiet));
-    tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).init();
+    let quieter =
+        ["graphile_worker=warn", "tokio_postgres=warn"].map(|d| d.parse().expect("a directive"));
+    let filter = quieter
+        .into_iter()
+        .fold(filter, |filter, quiet| filter.add_directive(quiet));
+    tracing_subscriber::fmt()
+        .with_env_filter(filter)
+        .with_writer(std::io::stderr)
+        .init();
 }
 
 /// The application on an up-to-date database, and what ends it.
-async fn application(database: &str, settings: Settings) -> Result<(App, CancellationToken), String> {
+async fn application(
+    database: &str,
+    settings: Settings,
+) -> Result<(App, CancellationToken), String> {
     take_notes();
     give_memory_back();
     let stop = CancellationToken::new();
-    let store = Store::open_up_to_date(database).await.map_err(|e| e.to_string())?;
-    let app = App::new(store, settings, stop.clone()).await.map_err(|e| e.to_string())?;
+    let store = Store::open_up_to_date(database)
+        .await
+        .map_err(|e| e.to_string())?;
+    let app = App::new(store, settings, stop.clone())
+        .await
+        .map_err(|e| e.to_string())?;
     let told = stop.clone();
     tokio::spawn(async move {
         told_to_stop().await;
@@ -123,7 +154,13 @@ async fn serve_cells(how: Serve) -> Result<(), String> {
     if let Err(error) = rlimit::increase_nofile_limit(u64::MAX) {
         eprintln!("No more handles than usual: {error}");
     }
-    let (app, stop) = application(&how.database, Settings { cells_mib: how.cells_mib }).await?;
+    let (app, stop) = application(
+        &how.database,
+        Settings {
+            cells_mib: how.cells_mib,
+        },
+    )
+    .await?;
     let listen = &how.listen;
     let listener = tokio::net::TcpListener::bind(listen)
         .await
@@ -147,14 +184,19 @@ async fn serve_cells(how: Serve) -> Result<(), String> {
         }
     };
     let router = app.clone().router(AllowedHosts::with(how.allow_host));
-    tokio::join!(serve(listener, router, stop.clone()), ending(&stop, working));
+    tokio::join!(
+        serve(listener, router, stop.clone()),
+        ending(&stop, working)
+    );
     ended(&app).await;
     Ok(())
 }
 
 async fn work(database: String, cores: Option<usize>) -> Result<(), String> {
     if let Some(cores) = cores {
-        let pool = rayon::ThreadPoolBuilder::new().num_threads(cores).build_global();
+        let pool = rayon::ThreadPoolBuilder::new()
+            .num_threads(cores)
+            .build_global();
         pool.map_err(|e| format!("can't work on {cores} cores: {e}"))?;
     }
     let (app, stop) = application(&database, Settings::default()).await?;
@@ -185,7 +227,8 @@ const PATIENCE: Duration = Duration::from_secs(1);
 
 /// Ctrl-C, or what a service manager sends.
 async fn told_to_stop() {
-    let mut terminate = tokio::signal::unix::signal(tokio::signal::unix::SignalKind::terminate()).ok();
+    let mut terminate =
+        tokio::signal::unix::signal(tokio::signal::unix::SignalKind::terminate()).ok();
     let terminated = async {
         match &mut terminate {
             Some(signal) => drop(signal.recv().await),
@@ -209,7 +252,10 @@ async fn import(package: PathBuf, database: String, unless_present: bool) -> Res
         println!("{}", cell.id);
         return Ok(());
     }
-    let id = store.create(&workcell.document, &files).await.map_err(|e| e.to_string())?;
+    let id = store
+        .create(&workcell.document, &files)
+        .await
+        .map_err(|e| e.to_string())?;
     println!("{id}");
     Ok(())
 }
@@ -217,9 +263,15 @@ async fn import(package: PathBuf, database: String, unless_present: bool) -> Res
 async fn export(cell: String, to: PathBuf, database: String) -> Result<(), String> {
     let store = Store::open(&database).await.map_err(|e| e.to_string())?;
     let cells = store.list().await.map_err(|e| e.to_string())?;
-    let found = cells.iter().find(|c| c.id.to_string() == cell || c.name == cell);
+    let found = cells
+        .iter()
+        .find(|c| c.id.to_string() == cell || c.name == cell);
     let found = found.ok_or_else(|| format!("there is no cell \"{cell}\""))?;
-    let package = store.load(found.id).await.map_err(|e| e.to_string())?.package();
+    let package = store
+        .load(found.id)
+        .await
+        .map_err(|e| e.to_string())?
+        .package();
     if to.extension().is_some_and(|e| e == "zip") {
         return std::fs::write(&to, package.to_zip().map_err(|e| e.to_string())?)
             .map_err(|e| format!("{}: {e}", to.display()));

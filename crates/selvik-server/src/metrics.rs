@@ -24,7 +24,10 @@ fn recorder() -> &'static PrometheusHandle {
     HANDLE.get_or_init(|| {
         let seconds = Matcher::Full(SECONDS.to_owned());
         let builder = PrometheusBuilder::new().set_buckets_for_metric(seconds, &TIMES);
-        let handle = builder.expect("there are buckets").install_recorder().expect("the only one");
+        let handle = builder
+            .expect("there are buckets")
+            .install_recorder()
+            .expect("the only one");
         metrics::describe_counter!(REQUESTS, "Requests answered, by method, route and status");
         metrics::describe_histogram!(SECONDS, "How long answers took, by route");
         metrics::describe_gauge!("selvik_pages", "Open pages that listen");
@@ -32,7 +35,10 @@ fn recorder() -> &'static PrometheusHandle {
         metrics::describe_counter!(READ, "Cells read from the database");
         metrics::describe_gauge!("selvik_cells_kib", "What they hold, KiB");
         metrics::describe_gauge!("selvik_jobs_here", "Jobs this server works on");
-        metrics::describe_gauge!("selvik_imports", "Imports that are kept until they are stored");
+        metrics::describe_gauge!(
+            "selvik_imports",
+            "Imports that are kept until they are stored"
+        );
         handle
     })
 }
@@ -40,12 +46,17 @@ fn recorder() -> &'static PrometheusHandle {
 /// Counts answers and their times.
 pub async fn count(request: Request, next: Next) -> Response {
     recorder();
-    let path = request.extensions().get::<MatchedPath>().map_or("", MatchedPath::as_str).to_owned();
+    let path = request
+        .extensions()
+        .get::<MatchedPath>()
+        .map_or("", MatchedPath::as_str)
+        .to_owned();
     let method = request.method().to_string();
     let start = Instant::now();
     let response = next.run(request).await;
     let status = response.status().as_u16().to_string();
-    metrics::counter!(REQUESTS, "method" => method, "route" => path.clone(), "status" => status).increment(1);
+    metrics::counter!(REQUESTS, "method" => method, "route" => path.clone(), "status" => status)
+        .increment(1);
     metrics::histogram!(SECONDS, "route" => path).record(start.elapsed().as_secs_f64());
     response
 }
@@ -59,5 +70,8 @@ pub async fn tell(State(app): State<App>) -> impl IntoResponse {
     metrics::gauge!("selvik_cells_kib").set(kib as f64);
     metrics::gauge!("selvik_jobs_here").set(app.jobs.running_here() as f64);
     metrics::gauge!("selvik_imports").set(app.imports.count() as f64);
-    ([(header::CONTENT_TYPE, "text/plain; version=0.0.4")], handle.render())
+    (
+        [(header::CONTENT_TYPE, "text/plain; version=0.0.4")],
+        handle.render(),
+    )
 }

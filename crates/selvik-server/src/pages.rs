@@ -21,9 +21,15 @@ pub async fn page(uri: Uri) -> Response {
         Some(file) => {
             let kind = mime_guess::from_path(path).first_or_octet_stream();
             // Names below assets/ carry a hash of the content.
-            let keep =
-                if path.starts_with("assets/") { "public, max-age=31536000, immutable" } else { "no-cache" };
-            let headers = [(header::CONTENT_TYPE, kind.as_ref()), (header::CACHE_CONTROL, keep)];
+            let keep = if path.starts_with("assets/") {
+                "public, max-age=31536000, immutable"
+            } else {
+                "no-cache"
+            };
+            let headers = [
+                (header::CONTENT_TYPE, kind.as_ref()),
+                (header::CACHE_CONTROL, keep),
+            ];
             (headers, file.data.into_owned()).into_response()
         }
         None if path.starts_with("assets/") => StatusCode::NOT_FOUND.into_response(),

@@ -26,7 +26,9 @@ pub async fn serve(listener: TcpListener, router: Router, stop: CancellationToke
     let connections = TaskTracker::new();
     while let Some(taken) = stop.run_until_cancelled(listener.accept()).await {
         match taken {
-            Ok((stream, _)) => drop(connections.spawn(answer(stream, router.clone(), stop.clone()))),
+            Ok((stream, _)) => {
+                drop(connections.spawn(answer(stream, router.clone(), stop.clone())))
+            }
             Err(error) => {
                 tracing::warn!("a connection could not be taken: {error}");
                 tokio::time::sleep(AGAIN).await;
@@ -35,7 +37,10 @@ pub async fn serve(listener: TcpListener, router: Router, stop: CancellationToke
     }
     drop(listener);
     connections.close();
-    if tokio::time::timeout(ENDING, connections.wait()).await.is_err() {
+    if tokio::time::timeout(ENDING, connections.wait())
+        .await
+        .is_err()
+    {
         tracing::info!("{} connections were cut", connections.len());
     }
 }
@@ -45,13 +50,21 @@ async fn answer(stream: TcpStream, router: Router, stop: CancellationToken) {
     let _ = stream.set_nodelay(true);
     let service = router.map_request(|request: Request<Incoming>| request.map(Body::new));
     let mut server = Builder::new(TokioExecutor::new());
-    server.http1().timer(TokioTimer::new()).header_read_timeout(HEAD).max_buf_size(HEAD_BYTES);
+    server
+        .http1()
+        .timer(TokioTimer::new())
+        .header_read_timeout(HEAD)
+        .max_buf_size(HEAD_BYTES);
     server.http2().timer(TokioTimer::new());
-    let connection =
-        server.serve_connection_with_upgrades(TokioIo::new(stream), TowerToHyperService::new(service));
+    let connection = server
+        .serve_connection_with_upgrades(TokioIo::new(stream), TowerToHyperService::new(service));
     let mut connection = std::pin::pin!(connection);
     // Errors of a connection are those of whoever is at its other end.
-    if stop.run_until_cancelled(connection.as_mut()).await.is_none() {
+    if stop
+        .run_until_cancelled(connection.as_mut())
+        .await
+        .is_none()
+    {
         connection.as_mut().graceful_shutdown();
         let _ = connection.await;
     }

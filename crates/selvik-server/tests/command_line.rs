@@ -12,9 +12,16 @@ use support::{cluster, small_cell};
 
 /// Runs `selvik`: its exit code, what it says, and what it complains of.
 fn run(args: &[&str]) -> (Option<i32>, String, String) {
-    let output = Command::new(env!("CARGO_BIN_EXE_selvik")).args(args).output().expect("it runs");
+    let output = Command::new(env!("CARGO_BIN_EXE_selvik"))
+        .args(args)
+        .output()
+        .expect("it runs");
     let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
-    (output.status.code(), text(&output.stdout), text(&output.stderr))
+    (
+        output.status.code(),
+        text(&output.stdout),
+        text(&output.stderr),
+    )
 }
 
 fn path(of: &Path) -> &str {
@@ -24,7 +31,9 @@ fn path(of: &Path) -> &str {
 #[test]
 fn the_command_line_checks_queries_and_refuses() {
     let folder = tempfile::tempdir().expect("a folder");
-    selvik_demo::demo_package().to_folder(folder.path()).expect("written");
+    selvik_demo::demo_package()
+        .to_folder(folder.path())
+        .expect("written");
     let package = folder.path().to_str().expect("a path");
     let (code, out, _) = run(&["check", package, "--json"]);
     let checked: Value = serde_json::from_str(&out).expect("JSON");
@@ -68,15 +77,27 @@ fn the_command_line_checks_queries_and_refuses() {
         "r1/joint_1=-20",
     ]);
     assert!(code == Some(0) && out.contains("distance_mm"), "{error}");
-    let pipe = format!("{} query {package} poses | head -c 1", env!("CARGO_BIN_EXE_selvik"));
-    let piped = Command::new("bash").args(["-o", "pipefail", "-c", &pipe]).output().expect("it runs");
-    assert!(piped.status.success() && piped.stderr.is_empty(), "{piped:?}");
+    let pipe = format!(
+        "{} query {package} poses | head -c 1",
+        env!("CARGO_BIN_EXE_selvik")
+    );
+    let piped = Command::new("bash")
+        .args(["-o", "pipefail", "-c", &pipe])
+        .output()
+        .expect("it runs");
+    assert!(
+        piped.status.success() && piped.stderr.is_empty(),
+        "{piped:?}"
+    );
     let near = |i: usize, x: f64| (xyz[i].as_f64().expect("a number") - x).abs() < 1e-6;
     assert!(near(0, 700.0) && near(1, 100.0) && near(2, 1100.0), "{xyz}");
     let (code, out, _) = run(&["query", package, "distance", "rack", "cabinet"]);
     assert!(code == Some(0) && out.contains("distance_mm"));
     let (code, _, error) = run(&["query", package, "distance", "rack", "moon"]);
-    assert!(code == Some(2) && error.contains("no item \"moon\""), "{error}");
+    assert!(
+        code == Some(2) && error.contains("no item \"moon\""),
+        "{error}"
+    );
     // Without a rule nothing is certified: exit code 3.
     let bare = tempfile::tempdir().expect("a folder");
     let cell = json!({ "format": "selvik-cell/1", "name": "Bare", "items": [] });
@@ -101,13 +122,22 @@ fn a_package_goes_into_the_database_and_comes_out_again() {
 
     // Nothing but what serves makes tables.
     let (code, _, error) = run(&["import", path(&package), "--database", &database]);
-    assert!(code == Some(2) && error.contains("selvik migrate"), "{error}");
+    assert!(
+        code == Some(2) && error.contains("selvik migrate"),
+        "{error}"
+    );
     let (code, _, error) = run(&["migrate", "--database", &database]);
     assert_eq!((code, error.as_str()), (Some(0), ""));
 
     let (code, id, error) = run(&["import", path(&package), "--database", &database]);
     assert_eq!(code, Some(0), "{error}");
-    let (_, again, _) = run(&["import", path(&package), "--unless-present", "--database", &database]);
+    let (_, again, _) = run(&[
+        "import",
+        path(&package),
+        "--unless-present",
+        "--database",
+        &database,
+    ]);
     assert_eq!(again, id, "it is there already");
     let (zip, out) = (folder.path().join("out.zip"), folder.path().join("out"));
     for (cell, to) in [(id.trim(), &zip), ("Small cell", &out)] {
@@ -115,14 +145,23 @@ fn a_package_goes_into_the_database_and_comes_out_again() {
         assert_eq!(code, Some(0), "{error}");
     }
     let there = PackageFiles::from_folder(&out).expect("readable");
-    assert_eq!(PackageFiles::from_zip(&std::fs::read(&zip).expect("a zip")).expect("readable"), there);
+    assert_eq!(
+        PackageFiles::from_zip(&std::fs::read(&zip).expect("a zip")).expect("readable"),
+        there
+    );
     let document = |files| selvik_cell::document::read_document(files).expect("readable");
     assert_eq!(document(&there), document(&small_cell()));
 
     let (code, _, error) = run(&["export", "Moon", path(&zip), "--database", &database]);
-    assert!(code == Some(2) && error.contains("no cell \"Moon\""), "{error}");
+    assert!(
+        code == Some(2) && error.contains("no cell \"Moon\""),
+        "{error}"
+    );
     let (code, version, _) = run(&["--version"]);
-    assert_eq!((code, version.trim()), (Some(0), concat!("selvik ", env!("CARGO_PKG_VERSION"))));
+    assert_eq!(
+        (code, version.trim()),
+        (Some(0), concat!("selvik ", env!("CARGO_PKG_VERSION")))
+    );
 }
 
 /// An arm of one joint on a frame, with what is given put in its place.
@@ -201,7 +240,14 @@ fn refusals_say_what_where_and_what_to_do(#[case] change: fn(&mut Value), #[case
     let (code, _, error) = run(&["check", path(folder.path())]);
     assert_eq!(code, Some(2), "{error}");
     for sentence in says {
-        assert!(error.contains(sentence), "{error}\ndoes not say\n{sentence}");
+        assert!(
+            error.contains(sentence),
+            "{error}\ndoes not say\n{sentence}"
+        );
     }
-    assert_eq!(error.trim().lines().count(), says.len(), "each mistake once: {error}");
+    assert_eq!(
+        error.trim().lines().count(),
+        says.len(),
+        "each mistake once: {error}"
+    );
 }

@@ -16,14 +16,19 @@ struct Block {
 
 /// The worked examples: their headings and blocks.
 fn examples() -> BTreeMap<usize, (String, Vec<Block>)> {
-    let (_, worked) = DOCUMENT.split_once("## Worked examples").expect("there are some");
+    let (_, worked) = DOCUMENT
+        .split_once("## Worked examples")
+        .expect("there are some");
     let mut examples = BTreeMap::new();
     for (at, section) in worked.split("\n### ").skip(1).enumerate() {
         let (heading, rest) = section.split_once('\n').expect("a heading");
         let fenced = rest.split("```").skip(1).step_by(2);
         let blocks = fenced.map(|block| {
             let (kind, text) = block.split_once('\n').expect("a kind");
-            Block { kind: kind.trim().to_owned(), text: text.to_owned() }
+            Block {
+                kind: kind.trim().to_owned(),
+                text: text.to_owned(),
+            }
         });
         examples.insert(at, (heading.to_owned(), blocks.collect()));
     }
@@ -45,21 +50,35 @@ fn add(to: &mut Value, more: Value) {
 
 /// Runs a command of the documents; every line that follows it must stand in what it says.
 fn run(command: &str, said: &[&str], folder: &Path, heading: &str) {
-    let words: Vec<&str> = command.trim_start_matches("selvik ").split_whitespace().collect();
-    let ran = Command::new(env!("CARGO_BIN_EXE_selvik")).args(words).current_dir(folder).output();
+    let words: Vec<&str> = command
+        .trim_start_matches("selvik ")
+        .split_whitespace()
+        .collect();
+    let ran = Command::new(env!("CARGO_BIN_EXE_selvik"))
+        .args(words)
+        .current_dir(folder)
+        .output();
     let ran = ran.expect("it runs");
     let out = String::from_utf8_lossy(&ran.stdout);
-    assert!(ran.status.success(), "{heading}: {command}: {}", String::from_utf8_lossy(&ran.stderr));
+    assert!(
+        ran.status.success(),
+        "{heading}: {command}: {}",
+        String::from_utf8_lossy(&ran.stderr)
+    );
     for line in said {
-        assert!(out.contains(line.trim()), "{heading}: {command} does not say {line}\n{out}");
+        assert!(
+            out.contains(line.trim()),
+            "{heading}: {command} does not say {line}\n{out}"
+        );
     }
 }
 
 #[test]
 fn the_worked_examples_do_what_is_said_of_them() {
     let examples = examples();
-    assert_eq!(examples.len(), 3);
-    let first: Value = serde_json::from_str(&examples[&0].1[0].text).expect("the first example is JSON");
+    assert_eq!(examples.len(), 4);
+    let first: Value =
+        serde_json::from_str(&examples[&0].1[0].text).expect("the first example is JSON");
     for (heading, blocks) in examples.values() {
         let folder = tempfile::tempdir().expect("a folder");
         let mut cell = first.clone();
@@ -68,12 +87,15 @@ fn the_worked_examples_do_what_is_said_of_them() {
                 Some(("json", "added")) => {
                     let mut more: Value = serde_json::from_str(&block.text).expect("JSON");
                     // A run plan is one thing.
-                    if let Some(plan) = more.as_object_mut().expect("an object").remove("run_plan") {
+                    if let Some(plan) = more.as_object_mut().expect("an object").remove("run_plan")
+                    {
                         cell["run_plan"] = plan;
                     }
                     add(&mut cell, more);
                 }
-                Some((_, file)) => std::fs::write(folder.path().join(file), &block.text).expect("written"),
+                Some((_, file)) => {
+                    std::fs::write(folder.path().join(file), &block.text).expect("written")
+                }
                 None => {}
             }
         }

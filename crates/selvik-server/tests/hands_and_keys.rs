@@ -22,7 +22,12 @@ async fn hands_and_keys_are_set_apart_and_every_hint_follows() {
 
     // A clash is named and can be refused or swapped.
     b.click("add-move").await;
-    let pad = b.find("gesture-pad").await.rectangle().await.expect("its place");
+    let pad = b
+        .find("gesture-pad")
+        .await
+        .rectangle()
+        .await
+        .expect("its place");
     let middle = (pad.0 + pad.2 / 2.0, pad.1 + pad.3 / 2.0);
     b.click_at(Button::Left, middle.0, middle.1).await;
     b.reads("clash", "Left is in use for “Turn round”").await;
@@ -33,7 +38,11 @@ async fn hands_and_keys_are_set_apart_and_every_hint_follows() {
     b.click("tab-keys").await;
     b.fill("key-find", "isolate").await;
     b.click("key-isolate").await;
-    b.find("key-isolate").await.send_keys("h").await.expect("a key");
+    b.find("key-isolate")
+        .await
+        .send_keys("h")
+        .await
+        .expect("a key");
     b.reads("clash", "H is in use for “Hide selection”").await;
     b.click("clash-swap").await;
     b.reads("key-isolate", "H").await;
@@ -65,9 +74,17 @@ async fn hands_and_keys_are_set_apart_and_every_hint_follows() {
     b.hold(key::CONTROL).await;
     b.keys("k").await;
     b.let_go(key::CONTROL).await;
-    b.find("find").await.send_keys("opposite").await.expect("typed");
+    b.find("find")
+        .await
+        .send_keys("opposite")
+        .await
+        .expect("typed");
     b.click("pin-opposite").await;
-    b.find("find").await.send_keys(key::ESCAPE).await.expect("left");
+    b.find("find")
+        .await
+        .send_keys(key::ESCAPE)
+        .await
+        .expect("left");
     b.uncovered().await;
     let before = b.value("bearing").await;
     b.client
@@ -85,7 +102,13 @@ async fn hands_and_keys_are_set_apart_and_every_hint_follows() {
     b.keys("?").await;
     let sheet = b.text("binding-sheet").await;
     assert!(sheet.contains("Fit a drawn rectangle") && sheet.contains("Hold D"));
-    b.client.find(Locator::Css("body")).await.expect("a body").send_keys(key::ESCAPE).await.expect("left");
+    b.client
+        .find(Locator::Css("body"))
+        .await
+        .expect("a body")
+        .send_keys(key::ESCAPE)
+        .await
+        .expect("left");
     b.uncovered().await;
     b.click("settings").await;
     b.click("settings-standard").await;
@@ -93,9 +116,19 @@ async fn hands_and_keys_are_set_apart_and_every_hint_follows() {
 
     // What is no settings file is refused with a sentence.
     let file = tempfile::NamedTempFile::with_suffix(".json").expect("a file");
-    std::fs::write(file.path(), "{\"selvik_settings\": 1, \"looking\": {\"wheelStep\": \"fast\"}}")
-        .expect("written");
-    let input = b.client.find(Locator::Css("[data-test=settings-import]")).await.expect("an input");
-    input.send_keys(&file.path().display().to_string()).await.expect("chosen");
+    std::fs::write(
+        file.path(),
+        "{\"selvik_settings\": 1, \"looking\": {\"wheelStep\": \"fast\"}}",
+    )
+    .expect("written");
+    let input = b
+        .client
+        .find(Locator::Css("[data-test=settings-import]"))
+        .await
+        .expect("an input");
+    input
+        .send_keys(&file.path().display().to_string())
+        .await
+        .expect("chosen");
     b.reads("settings-said", "looking.wheelStep").await;
 }

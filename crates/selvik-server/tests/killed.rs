@@ -32,9 +32,15 @@ impl Killed {
             .spawn()
             .expect("the server runs");
         let mut said = String::new();
-        BufReader::new(process.stdout.take().expect("piped")).read_line(&mut said).expect("an address");
-        let url =
-            said.trim().strip_prefix("Selvik is at ").expect("an address").trim_end_matches('/').to_owned();
+        BufReader::new(process.stdout.take().expect("piped"))
+            .read_line(&mut said)
+            .expect("an address");
+        let url = said
+            .trim()
+            .strip_prefix("Selvik is at ")
+            .expect("an address")
+            .trim_end_matches('/')
+            .to_owned();
         Self { process, url }
     }
 
@@ -59,7 +65,9 @@ async fn json_of(request: reqwest::RequestBuilder) -> Option<Value> {
 }
 
 async fn exported(server: &Killed, id: &str) -> PackageFiles {
-    let answer = reqwest::get(format!("{}/api/cells/{id}/package", server.url)).await.expect("an answer");
+    let answer = reqwest::get(format!("{}/api/cells/{id}/package", server.url))
+        .await
+        .expect("an answer");
     PackageFiles::from_zip(&answer.bytes().await.expect("a zip")).expect("readable")
 }
 
@@ -72,7 +80,9 @@ fn edit(n: usize) -> Value {
         1 => json!({"edit": "rename_item", "item": "fixture", "name": format!("Fixture {n}")}),
         2 => json!({"edit": "duplicate_items", "items": ["post"]}),
         3 => json!({"edit": "delete_items", "items": ["post-2"]}),
-        _ => json!({"edit": "change_items", "items": ["table"], "change": {"notes": format!("note {n}")}}),
+        _ => {
+            json!({"edit": "change_items", "items": ["table"], "change": {"notes": format!("note {n}")}})
+        }
     }
 }
 
@@ -81,19 +91,35 @@ async fn killed_in_the_middle_of_edits_the_server_keeps_what_it_acknowledged_and
     let database = cluster::database();
     let mut server = Killed::start(&database);
     let package = small_cell();
-    let form = Form::new().part("file", Part::bytes(package.to_zip().expect("a zip")).file_name("small.zip"));
-    let made = json_of(Client::new().post(format!("{}/api/cells", server.url)).multipart(form)).await;
-    let id = made.expect("stored")["id"].as_str().expect("an id").to_owned();
+    let form = Form::new().part(
+        "file",
+        Part::bytes(package.to_zip().expect("a zip")).file_name("small.zip"),
+    );
+    let made = json_of(
+        Client::new()
+            .post(format!("{}/api/cells", server.url))
+            .multipart(form),
+    )
+    .await;
+    let id = made.expect("stored")["id"]
+        .as_str()
+        .expect("an id")
+        .to_owned();
     let mut expected = read_document(&package).expect("readable");
     let mut revision = 1i64;
     for round in 0..20u64 {
-        let (client, url) = (Client::new(), format!("{}/api/cells/{id}/edits", server.url));
+        let (client, url) = (
+            Client::new(),
+            format!("{}/api/cells/{id}/edits", server.url),
+        );
         // Killed after another while in every round, while up to 50 edits go in one after the other.
         let patience = Duration::from_millis(15 + 37 * (round * 7 % 20));
         let acknowledged = tokio::time::timeout(patience, async {
             for n in 0..50 {
                 let body = json!({"base_revision": revision, "edit": edit(n)});
-                let said = json_of(client.post(&url).json(&body)).await.expect("acknowledged");
+                let said = json_of(client.post(&url).json(&body))
+                    .await
+                    .expect("acknowledged");
                 revision = said["revision"].as_i64().expect("a revision");
                 let change: Edit = serde_json::from_value(edit(n)).expect("an edit");
                 change.apply(&mut expected).expect("possible");
@@ -106,9 +132,14 @@ async fn killed_in_the_middle_of_edits_the_server_keeps_what_it_acknowledged_and
         if there != expected {
             // One edit may have been under way: then it is there as a whole, though nobody was told.
             assert!(!all, "round {round}: an acknowledged edit is missing");
-            let now =
-                json_of(Client::new().get(format!("{}/api/cells/{id}", server.url))).await.expect("a cell");
-            assert_eq!(now["revision"].as_i64(), Some(revision + 1), "round {round}: one edit at most");
+            let now = json_of(Client::new().get(format!("{}/api/cells/{id}", server.url)))
+                .await
+                .expect("a cell");
+            assert_eq!(
+                now["revision"].as_i64(),
+                Some(revision + 1),
+                "round {round}: one edit at most"
+            );
             let possible = (0..50).any(|n| {
                 let mut with = expected.clone();
                 let change: Edit = serde_json::from_value(edit(n)).expect("an edit");
@@ -118,16 +149,24 @@ async fn killed_in_the_middle_of_edits_the_server_keeps_what_it_acknowledged_and
         }
         // Undone so far that the next round begins from the same again.
         loop {
-            let cell =
-                json_of(Client::new().get(format!("{}/api/cells/{id}", server.url))).await.expect("a cell");
-            let Some(step) = cell["undo"]["step"].as_i64() else { break };
+            let cell = json_of(Client::new().get(format!("{}/api/cells/{id}", server.url)))
+                .await
+                .expect("a cell");
+            let Some(step) = cell["undo"]["step"].as_i64() else {
+                break;
+            };
             let undo = Client::new().post(format!("{}/api/cells/{id}/undo", server.url));
-            let said = json_of(undo.json(&json!({ "step": step }))).await.expect("undone");
+            let said = json_of(undo.json(&json!({ "step": step })))
+                .await
+                .expect("undone");
             revision = said["revision"].as_i64().expect("a revision");
         }
         expected = read_document(&package).expect("readable");
         let there = read_document(&exported(&server, &id).await).expect("a sound cell");
-        assert_eq!(there, expected, "round {round}: every edit can be undone after the restart");
+        assert_eq!(
+            there, expected,
+            "round {round}: every edit can be undone after the restart"
+        );
     }
 }
 
@@ -141,25 +180,40 @@ async fn killed_in_the_middle_of_an_import_the_server_has_all_of_it_or_nothing()
     let mut whole = 0;
     for round in 0..20u64 {
         let form = Form::new().part("file", Part::bytes(zip.clone()).file_name("demo.zip"));
-        let request = Client::new().post(format!("{}/api/cells", server.url)).multipart(form);
+        let request = Client::new()
+            .post(format!("{}/api/cells", server.url))
+            .multipart(form);
         let patience = Duration::from_millis(60 * (round + 1));
-        let acknowledged = tokio::time::timeout(patience, json_of(request)).await.ok().flatten();
+        let acknowledged = tokio::time::timeout(patience, json_of(request))
+            .await
+            .ok()
+            .flatten();
         server.kill();
         server = Killed::start(&database);
-        let cells = json_of(Client::new().get(format!("{}/api/cells", server.url))).await.expect("a list");
+        let cells = json_of(Client::new().get(format!("{}/api/cells", server.url)))
+            .await
+            .expect("a list");
         let cells = cells.as_array().expect("a list");
-        assert!(cells.len() == whole || cells.len() == whole + 1, "round {round}");
+        assert!(
+            cells.len() == whole || cells.len() == whole + 1,
+            "round {round}"
+        );
         assert!(
             acknowledged.is_none() || cells.len() == whole + 1,
             "round {round}: an acknowledged cell is missing"
         );
         if cells.len() > whole && whole < 3 {
             // Whatever is listed is whole.
-            let id =
-                cells.iter().max_by_key(|c| c["id"].as_str()).expect("one")["id"].as_str().expect("an id");
+            let id = cells.iter().max_by_key(|c| c["id"].as_str()).expect("one")["id"]
+                .as_str()
+                .expect("an id");
             let there = exported(&server, id).await;
             assert_eq!(read_document(&there).expect("readable"), document);
-            assert_eq!(there.iter().count(), package.iter().count(), "round {round}: all files");
+            assert_eq!(
+                there.iter().count(),
+                package.iter().count(),
+                "round {round}: all files"
+            );
         }
         whole = cells.len();
     }
@@ -171,15 +225,33 @@ async fn told_to_end_it_does_within_two_seconds() {
     let database = cluster::database();
     let mut server = Killed::start(&database);
     let package = selvik_demo::demo_package();
-    let form = Form::new().part("file", Part::bytes(package.to_zip().expect("a zip")).file_name("demo.zip"));
-    let made = json_of(Client::new().post(format!("{}/api/cells", server.url)).multipart(form)).await;
-    let id = made.expect("stored")["id"].as_str().expect("an id").to_owned();
+    let form = Form::new().part(
+        "file",
+        Part::bytes(package.to_zip().expect("a zip")).file_name("demo.zip"),
+    );
+    let made = json_of(
+        Client::new()
+            .post(format!("{}/api/cells", server.url))
+            .multipart(form),
+    )
+    .await;
+    let id = made.expect("stored")["id"]
+        .as_str()
+        .expect("an id")
+        .to_owned();
     let live = server.url.replace("http", "ws") + "/api/live";
-    let (socket, _) = tokio_tungstenite::connect_async(live).await.expect("a socket");
+    let (socket, _) = tokio_tungstenite::connect_async(live)
+        .await
+        .expect("a socket");
     let sweep = format!("{}/api/cells/{id}/sweep", server.url);
-    json_of(Client::new().post(&sweep)).await.expect("it sweeps");
+    json_of(Client::new().post(&sweep))
+        .await
+        .expect("it sweeps");
     let start = std::time::Instant::now();
-    let ended = Command::new("kill").arg(server.process.id().to_string()).status().expect("kill runs");
+    let ended = Command::new("kill")
+        .arg(server.process.id().to_string())
+        .status()
+        .expect("kill runs");
     assert!(ended.success());
     let code = loop {
         if let Some(code) = server.process.try_wait().expect("it is asked") {
@@ -214,7 +286,9 @@ fn worker(database: &str) -> Child {
         .spawn();
     let mut process = work.expect("the worker runs");
     let mut said = String::new();
-    BufReader::new(process.stdout.take().expect("piped")).read_line(&mut said).expect("a line");
+    BufReader::new(process.stdout.take().expect("piped"))
+        .read_line(&mut said)
+        .expect("a line");
     assert!(said.starts_with("Working"), "{said}");
     process
 }
@@ -228,14 +302,30 @@ async fn of_two_workers_one_is_killed_and_the_other_takes_up_its_sweep() {
     let mut cells = Vec::new();
     for _ in 0..6 {
         let form = Form::new().part("file", Part::bytes(zip.clone()).file_name("demo.zip"));
-        let made = json_of(Client::new().post(format!("{}/api/cells", server.url)).multipart(form)).await;
-        cells.push(made.expect("stored")["id"].as_str().expect("an id").to_owned());
+        let made = json_of(
+            Client::new()
+                .post(format!("{}/api/cells", server.url))
+                .multipart(form),
+        )
+        .await;
+        cells.push(
+            made.expect("stored")["id"]
+                .as_str()
+                .expect("an id")
+                .to_owned(),
+        );
     }
     for id in &cells {
         let sweep = format!("{}/api/cells/{id}/sweep", server.url);
-        json_of(Client::new().post(&sweep)).await.expect("it is wanted");
+        json_of(Client::new().post(&sweep))
+            .await
+            .expect("it is wanted");
         let last = json_of(Client::new().get(&sweep)).await.expect("an answer");
-        assert_eq!(last["running"]["waiting"], json!(true), "nobody works yet: {last}");
+        assert_eq!(
+            last["running"]["waiting"],
+            json!(true),
+            "nobody works yet: {last}"
+        );
     }
     let (mut first, mut second) = (worker(&database), worker(&database));
     let sweeping = async |id: &String| {

@@ -18,26 +18,39 @@ async fn demo() -> (Server, Browser) {
 async fn every_movement_of_the_hand_does_what_the_hint_says() {
     let (_server, b) = demo().await;
     let (bearing, elevation) = (b.value("bearing").await, b.value("elevation").await);
-    assert!(b.text("hint").await.starts_with("Right drag turns · Middle drag moves · Left selects"));
+    assert!(
+        b.text("hint")
+            .await
+            .starts_with("Right drag turns · Middle drag moves · Left selects")
+    );
 
     // Bearing only, elevation only, and neither.
-    b.drag_with(key::SHIFT, Button::Right, (600.0, 300.0), (700.0, 380.0)).await;
+    b.drag_with(key::SHIFT, Button::Right, (600.0, 300.0), (700.0, 380.0))
+        .await;
     assert!((bearing - b.value("bearing").await - 35.0).abs() < 1.0);
     assert!((b.value("elevation").await - elevation).abs() < 1e-9);
-    b.drag_with(key::CONTROL, Button::Right, (600.0, 300.0), (660.0, 340.0)).await;
+    b.drag_with(key::CONTROL, Button::Right, (600.0, 300.0), (660.0, 340.0))
+        .await;
     assert!((b.value("elevation").await - elevation - 14.0).abs() < 0.5);
     let turned = b.value("bearing").await;
     assert!((bearing - turned - 35.0).abs() < 1.0);
     b.drag(Button::Middle, (600.0, 300.0), (700.0, 330.0)).await;
-    assert!((b.value("bearing").await - turned).abs() < 1e-9, "moving sideways does not turn");
+    assert!(
+        (b.value("bearing").await - turned).abs() < 1e-9,
+        "moving sideways does not turn"
+    );
 
     // A left drag selects what lies inside; while V is held it turns instead, and afterwards selects again.
     b.keys("F").await;
     b.drag(Button::Left, (250.0, 110.0), (990.0, 600.0)).await;
-    assert!(b.selected_count().await > 20, "a rectangle round everything");
+    assert!(
+        b.selected_count().await > 20,
+        "a rectangle round everything"
+    );
     b.keys(key::ESCAPE).await;
     let before = b.value("bearing").await;
-    b.drag_with('v', Button::Left, (600.0, 300.0), (640.0, 300.0)).await;
+    b.drag_with('v', Button::Left, (600.0, 300.0), (640.0, 300.0))
+        .await;
     assert!((before - b.value("bearing").await - 14.0).abs() < 1.0);
     assert!(b.selected_count().await == 0);
     b.drag(Button::Left, (250.0, 110.0), (990.0, 600.0)).await;
@@ -57,7 +70,11 @@ async fn every_movement_of_the_hand_does_what_the_hint_says() {
     b.keys("\u{E008}\u{E012}\u{E000}").await;
     b.reads("chip-rolled", "Rolled by 15.0°").await;
     b.click("chip-rolled").await;
-    b.until("level again", "!document.querySelector('[data-test=chip-rolled]')").await;
+    b.until(
+        "level again",
+        "!document.querySelector('[data-test=chip-rolled]')",
+    )
+    .await;
 
     // The views left are kept over a reload, the present one as well.
     b.rests().await;
@@ -77,13 +94,20 @@ async fn a_drawing_holds_square_until_it_is_meant() {
     b.click("view-front").await;
     b.reads("bearing", "0°").await;
     b.drag(Button::Right, (600.0, 300.0), (622.0, 300.0)).await;
-    assert_eq!(b.value("bearing").await, 0.0, "a nudge does not tilt a drawing");
+    assert_eq!(
+        b.value("bearing").await,
+        0.0,
+        "a nudge does not tilt a drawing"
+    );
     b.drag(Button::Right, (600.0, 300.0), (660.0, 300.0)).await;
     assert_ne!(b.value("bearing").await, 0.0);
     assert!(b.text("chip-off-square").await.starts_with("Off square by"));
     b.click("chip-off-square").await;
     b.reads("bearing", "0°").await;
-    assert!(b.text("projection").await.contains("Parallel"), "the projection stays");
+    assert!(
+        b.text("projection").await.contains("Parallel"),
+        "the projection stays"
+    );
     b.keys("\u{E014}").await;
     b.reads("bearing", "45°").await;
 
@@ -108,7 +132,9 @@ async fn a_drawing_holds_square_until_it_is_meant() {
     // Square on to a face: what is picked from the front is seen from the front.
     b.click("view-front").await;
     b.rests().await;
-    let (x, y) = b.somewhere(|[r, g, b]| r > 150 && r > g && g > b && r - b > 20 && r - b < 60).await;
+    let (x, y) = b
+        .somewhere(|[r, g, b]| r > 150 && r > g && g > b && r - b > 20 && r - b < 60)
+        .await;
     b.keys("n").await;
     b.click_at(Button::Left, x, y).await;
     b.rests().await;
@@ -120,9 +146,16 @@ async fn a_drawing_holds_square_until_it_is_meant() {
 async fn four_panes_stand_and_look_each_for_itself() {
     let (_server, b) = demo().await;
     b.choose("panes", "layout-four").await;
-    b.until("four panes", "document.querySelectorAll('[data-test^=pane-]').length === 4").await;
-    let bearings =
-        b.script("return [...document.querySelectorAll('[data-test=elevation]')].map((e) => e.value)").await;
+    b.until(
+        "four panes",
+        "document.querySelectorAll('[data-test^=pane-]').length === 4",
+    )
+    .await;
+    let bearings = b
+        .script(
+            "return [...document.querySelectorAll('[data-test=elevation]')].map((e) => e.value)",
+        )
+        .await;
     assert_eq!(bearings, json!(["24°", "90°", "0°", "0°"]));
     // The camera of the active pane is drawn in the plan, and moves live.
     b.rests().await;
@@ -136,24 +169,40 @@ async fn four_panes_stand_and_look_each_for_itself() {
     // One pane enlarged and back, by a key.
     b.point(800.0, 200.0).await;
     b.keys("e").await;
-    b.until("one pane", "document.querySelectorAll('[data-test^=pane-]').length === 1").await;
+    b.until(
+        "one pane",
+        "document.querySelectorAll('[data-test^=pane-]').length === 1",
+    )
+    .await;
     b.click("chip-enlarged").await;
-    b.until("four again", "document.querySelectorAll('[data-test^=pane-]').length === 4").await;
+    b.until(
+        "four again",
+        "document.querySelectorAll('[data-test^=pane-]').length === 4",
+    )
+    .await;
 
     // Panes that move together keep their directions.
     b.choose("panes", "linked").await;
     b.wheel(400, 200, -300).await;
     b.rests().await;
-    let after =
-        b.script("return [...document.querySelectorAll('[data-test=elevation]')].map((e) => e.value)").await;
+    let after = b
+        .script(
+            "return [...document.querySelectorAll('[data-test=elevation]')].map((e) => e.value)",
+        )
+        .await;
     assert_eq!(after, bearings);
 
     // Panels close, and one action brings the standard arrangement back.
     b.unfold("panes", "panel-roster").await;
     b.click("panel-roster").await;
-    b.until("no roster", "!document.querySelector('[role=tree]')").await;
+    b.until("no roster", "!document.querySelector('[role=tree]')")
+        .await;
     b.click("standard-panels").await;
-    b.until("the roster is back", "document.querySelector('[role=tree]')").await;
+    b.until(
+        "the roster is back",
+        "document.querySelector('[role=tree]')",
+    )
+    .await;
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -168,10 +217,18 @@ async fn one_stands_in_the_cell_walks_and_keeps_the_view() {
     let drawn = "Number(document.querySelector('[data-test=picture]').dataset.frames)";
     let frames = b.script(&format!("return {drawn}")).await;
     b.hold('w').await;
-    b.until("it goes as long as the key is held", &format!("{drawn} > {frames} + 3")).await;
+    b.until(
+        "it goes as long as the key is held",
+        &format!("{drawn} > {frames} + 3"),
+    )
+    .await;
     b.let_go('w').await;
     b.rests().await;
-    assert_ne!(b.count(bluish).await, before, "walking changes what is seen");
+    assert_ne!(
+        b.count(bluish).await,
+        before,
+        "walking changes what is seen"
+    );
     assert_eq!(b.value("eye-height").await, 1600.0, "walking stays level");
     let speed: f64 = b.text("speed").await.parse().expect("a speed");
     b.wheel(600, 300, -300).await;
@@ -181,14 +238,22 @@ async fn one_stands_in_the_cell_walks_and_keeps_the_view() {
     b.fill("eye-height", "1200").await;
     b.reads("eye-height", "1200").await;
     b.click("leave-standpoint").await;
-    b.until("the dial is back", "document.querySelector('[data-test=bearing]')").await;
+    b.until(
+        "the dial is back",
+        "document.querySelector('[data-test=bearing]')",
+    )
+    .await;
     assert_eq!(b.value("elevation").await, 0.0, "the view is kept");
 
     // A camera set on the plan with two clicks.
     b.hold(key::CONTROL).await;
     b.keys("k").await;
     b.let_go(key::CONTROL).await;
-    b.find("find").await.send_keys("camera on the plan\u{E007}").await.expect("typed");
+    b.find("find")
+        .await
+        .send_keys("camera on the plan\u{E007}")
+        .await
+        .expect("typed");
     b.reads("elevation", "90°").await;
     b.rests().await;
     b.click_at(Button::Left, 620.0, 560.0).await;
@@ -196,7 +261,10 @@ async fn one_stands_in_the_cell_walks_and_keeps_the_view() {
     b.reads("elevation", "0°").await;
     b.reads("bearing", "0°").await;
     b.rests().await;
-    assert!(b.count(bluish).await > 500, "the camera looks into the cell");
+    assert!(
+        b.count(bluish).await > 500,
+        "the camera looks into the cell"
+    );
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -220,7 +288,11 @@ async fn styles_frames_and_grid_are_what_they_say() {
     let (wires, _) = style("wireframe").await;
     assert!(wires > 1000);
     b.click("chip-style").await;
-    b.until("plain again", "!document.querySelector('[data-test=chip-style]')").await;
+    b.until(
+        "plain again",
+        "!document.querySelector('[data-test=chip-style]')",
+    )
+    .await;
 
     // Frames by kind, larger and smaller; the grid with its spacing.
     let red = |[r, g, b]: [u8; 3]| r > 160 && g < 80 && b < 70;
@@ -259,8 +331,11 @@ async fn what_matters_is_one_double_click_or_one_key_away() {
     b.rests().await;
     let (x, y) = b.somewhere(bluish).await;
     b.click_at(Button::Left, x, y).await;
-    b.until("one is selected", "document.querySelector('[data-test=selected-count]')?.innerText === '1'")
-        .await;
+    b.until(
+        "one is selected",
+        "document.querySelector('[data-test=selected-count]')?.innerText === '1'",
+    )
+    .await;
     b.keys("f").await;
     b.until(
         "it came nearer",
@@ -294,7 +369,11 @@ async fn what_matters_is_one_double_click_or_one_key_away() {
     b.script(watch).await;
     b.drag(Button::Right, (600.0, 300.0), (700.0, 330.0)).await;
     b.until("it was marked", "window.marked > 0").await;
-    b.until("no mark any more", "!document.querySelector('[data-test=pivot]')").await;
+    b.until(
+        "no mark any more",
+        "!document.querySelector('[data-test=pivot]')",
+    )
+    .await;
 
     // Everything that makes the picture differ is said, and undone by a click.
     b.choose("style", "own-colours").await;
@@ -305,5 +384,6 @@ async fn what_matters_is_one_double_click_or_one_key_away() {
     b.click("chip-lens").await;
     b.reads("projection", "35 mm").await;
     b.click("chip-colours").await;
-    b.until("no chips", "!document.querySelector('[data-test^=chip-]')").await;
+    b.until("no chips", "!document.querySelector('[data-test^=chip-]')")
+        .await;
 }

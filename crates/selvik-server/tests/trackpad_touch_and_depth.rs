@@ -24,7 +24,9 @@ async fn open(package: &PackageFiles) -> (Server, Browser) {
 fn cell(items: &Value) -> PackageFiles {
     let document = json!({"format": "selvik-cell/1", "name": "Thin and far", "items": items});
     let mut files = PackageFiles::default();
-    files.insert(CELL_FILE, document.to_string().into_bytes()).expect("a plain name");
+    files
+        .insert(CELL_FILE, document.to_string().into_bytes())
+        .expect("a plain name");
     files
 }
 
@@ -34,7 +36,11 @@ fn slab(id: &str, colour: &str, size_mm: [f64; 3], xyz_mm: [f64; 3]) -> Value {
 }
 
 fn to(x: f64, y: f64, ms: u64) -> PointerAction {
-    PointerAction::MoveTo { duration: Some(Duration::from_millis(ms)), x, y }
+    PointerAction::MoveTo {
+        duration: Some(Duration::from_millis(ms)),
+        x,
+        y,
+    }
 }
 
 /// One finger from a place to another.
@@ -50,7 +56,13 @@ fn finger(name: &str, from: (f64, f64), onto: (f64, f64)) -> TouchActions {
 /// What a trackpad sends: pixels in both directions; with Ctrl for a pinch.
 async fn swipe(b: &Browser, delta_x: i64, delta_y: i64) {
     let mut wheel = WheelActions::new("wheel".to_owned());
-    wheel.push(WheelAction::Scroll { duration: None, x: 600, y: 300, delta_x, delta_y });
+    wheel.push(WheelAction::Scroll {
+        duration: None,
+        x: 600,
+        y: 300,
+        delta_x,
+        delta_y,
+    });
     b.client.perform_actions(wheel).await.expect("a swipe");
     b.rests().await;
 }
@@ -63,7 +75,10 @@ async fn two_fingers_turn_move_and_pinch_on_a_trackpad_and_on_glass() {
     let (bearing, elevation) = looks().await;
     swipe(&b, 50, 30).await;
     let turned = looks().await;
-    assert!((turned.0 - bearing).abs() > 5.0 && (turned.1 - elevation).abs() > 3.0, "{turned:?}");
+    assert!(
+        (turned.0 - bearing).abs() > 5.0 && (turned.1 - elevation).abs() > 3.0,
+        "{turned:?}"
+    );
     let tints = b.count(bluish).await;
     b.hold(key::SHIFT).await;
     swipe(&b, 90, 40).await;
@@ -83,7 +98,10 @@ async fn two_fingers_turn_move_and_pinch_on_a_trackpad_and_on_glass() {
     // Glass: one finger turns, two move apart to come nearer; a tap selects.
     b.keys("F").await;
     b.reads("grid-spacing", "500 mm").await;
-    b.client.perform_actions(finger("a", (600.0, 300.0), (640.0, 300.0))).await.expect("a finger");
+    b.client
+        .perform_actions(finger("a", (600.0, 300.0), (640.0, 300.0)))
+        .await
+        .expect("a finger");
     b.rests().await;
     let after = looks().await;
     assert!((turned.0 - after.0).abs() > 5.0, "{turned:?} {after:?}");
@@ -100,15 +118,22 @@ async fn two_fingers_turn_move_and_pinch_on_a_trackpad_and_on_glass() {
     b.reads("grid-spacing", "500 mm").await;
     b.rests().await;
     let (x, y) = b.somewhere(bluish).await;
-    b.client.perform_actions(finger("a", (x, y), (x, y))).await.expect("a tap");
-    b.until("one is selected", "document.querySelector('[data-test=selected-count]')?.innerText === '1'")
-        .await;
+    b.client
+        .perform_actions(finger("a", (x, y), (x, y)))
+        .await
+        .expect("a tap");
+    b.until(
+        "one is selected",
+        "document.querySelector('[data-test=selected-count]')?.innerText === '1'",
+    )
+    .await;
 }
 
 #[tokio::test(flavor = "multi_thread")]
 async fn a_drag_goes_on_where_the_window_ends() {
     let (_server, b) = open(&support::demo_without_rules()).await;
-    let listen = "window.held = 0; document.addEventListener('pointerlockchange', () => window.held++)";
+    let listen =
+        "window.held = 0; document.addEventListener('pointerlockchange', () => window.held++)";
     b.script(listen).await;
     let button = Button::Right as u64;
     // A browser without a screen grants it late, and not each time.
@@ -119,12 +144,21 @@ async fn a_drag_goes_on_where_the_window_ends() {
             .then(PointerAction::Down { button })
             .then(to(1000.0, 300.0, 60))
             .then(to(1279.0, 300.0, 60))
-            .then(PointerAction::Pause { duration: Duration::from_millis(800) })
+            .then(PointerAction::Pause {
+                duration: Duration::from_millis(800),
+            })
             .then(PointerAction::Up { button });
-        b.client.perform_actions(out).await.expect("a drag to the edge");
+        b.client
+            .perform_actions(out)
+            .await
+            .expect("a drag to the edge");
         let turned = (before - b.value("bearing").await).rem_euclid(360.0);
-        assert!((turned - 379.0 * 0.35).abs() < 2.0, "it turned on the way: {turned}");
-        b.until("it is let go", "document.pointerLockElement === null").await;
+        assert!(
+            (turned - 379.0 * 0.35).abs() < 2.0,
+            "it turned on the way: {turned}"
+        );
+        b.until("it is let go", "document.pointerLockElement === null")
+            .await;
         if b.script("return window.held > 0").await == json!(true) {
             return;
         }
@@ -150,7 +184,10 @@ async fn the_keyboard_alone_turns_moves_and_comes_nearer() {
     combined("\u{E012}\u{E012}").await;
     let moved = b.count(bluish).await;
     assert_ne!(moved, tints);
-    assert!((b.value("bearing").await - bearing - 10.0).abs() < 0.11, "moving does not turn");
+    assert!(
+        (b.value("bearing").await - bearing - 10.0).abs() < 0.11,
+        "moving does not turn"
+    );
     b.reads("grid-spacing", "500 mm").await;
     b.keys(&"\u{E00E}".repeat(8)).await;
     b.until(
@@ -159,7 +196,11 @@ async fn the_keyboard_alone_turns_moves_and_comes_nearer() {
     )
     .await;
     b.keys("\u{E014}").await;
-    assert_eq!(b.value("bearing").await % 45.0, 0.0, "an arrow goes to the next notch");
+    assert_eq!(
+        b.value("bearing").await % 45.0,
+        0.0,
+        "an arrow goes to the next notch"
+    );
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -167,7 +208,12 @@ async fn a_tenth_of_a_millimetre_stays_apart_beside_half_a_kilometre() {
     let items = json!([
         slab("block", "#D02020", [180.0, 180.0, 40.0], [0.0, 0.0, 20.0]),
         slab("sheet", "#2040D0", [200.0, 200.0, 0.05], [0.0, 0.0, 40.125]),
-        slab("far-wall", "#909090", [100_000.0, 1000.0, 60_000.0], [0.0, 500_000.0, 30_000.0]),
+        slab(
+            "far-wall",
+            "#909090",
+            [100_000.0, 1000.0, 60_000.0],
+            [0.0, 500_000.0, 30_000.0]
+        ),
     ]);
     let (_server, b) = open(&cell(&items)).await;
     let red = |[r, g, b]: [u8; 3]| r > 90 && i32::from(r) - i32::from(g.max(b)) > 40;
@@ -175,7 +221,8 @@ async fn a_tenth_of_a_millimetre_stays_apart_beside_half_a_kilometre() {
     // Neither from its own size, nor from near enough to touch, nor from twenty metres.
     b.click("view-top").await;
     b.reads("elevation", "90°").await;
-    let row = "[...document.querySelectorAll('[role=treeitem]')].find((e) => e.dataset.id === 'sheet')";
+    let row =
+        "[...document.querySelectorAll('[role=treeitem]')].find((e) => e.dataset.id === 'sheet')";
     b.script(&format!("{row}.click()")).await;
     b.keys("f").await;
     b.keys(key::ESCAPE).await;
@@ -187,10 +234,17 @@ async fn a_tenth_of_a_millimetre_stays_apart_beside_half_a_kilometre() {
         b.wheel(620, 300, -240).await;
     }
     b.rests().await;
-    assert_eq!(b.count(red).await, 0, "nor from {}", b.text("grid-spacing").await);
+    assert_eq!(
+        b.count(red).await,
+        0,
+        "nor from {}",
+        b.text("grid-spacing").await
+    );
     assert!(b.count(bluish).await > 100_000, "still in front of the eye");
     b.keys("F").await;
     b.rests().await;
-    let wall = b.count(|[r, g, b]| r.abs_diff(g) < 12 && g.abs_diff(b) < 12 && r > 90 && r < 190).await;
+    let wall = b
+        .count(|[r, g, b]| r.abs_diff(g) < 12 && g.abs_diff(b) < 12 && r > 90 && r < 190)
+        .await;
     assert!(wall > 200, "half a kilometre off it is drawn whole: {wall}");
 }

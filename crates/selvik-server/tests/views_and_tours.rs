@@ -9,13 +9,25 @@ use support::browser::{Browser, key};
 use support::pixels::Pixels;
 
 async fn name(b: &Browser, text: &str) {
-    b.until("the name field", "document.querySelector('[data-test=name] input')").await;
-    let field = b.client.find(Locator::Css("[data-test=name] input")).await.expect("a field");
-    field.send_keys(&format!("{}a\u{E000}{text}{}", key::CONTROL, key::ENTER)).await.expect("typed");
+    b.until(
+        "the name field",
+        "document.querySelector('[data-test=name] input')",
+    )
+    .await;
+    let field = b
+        .client
+        .find(Locator::Css("[data-test=name] input"))
+        .await
+        .expect("a field");
+    field
+        .send_keys(&format!("{}a\u{E000}{text}{}", key::CONTROL, key::ENTER))
+        .await
+        .expect("typed");
 }
 
 async fn revision(b: &Browser, number: u32) {
-    b.reads("saving", &format!("Saved, revision {number}")).await;
+    b.reads("saving", &format!("Saved, revision {number}"))
+        .await;
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -81,7 +93,11 @@ async fn views_change_only_when_told_to_and_store_what_is_ticked() {
     b.hold(key::CONTROL).await;
     b.keys("k").await;
     b.let_go(key::CONTROL).await;
-    b.find("find").await.send_keys("rack track recall\u{E007}").await.expect("typed");
+    b.find("find")
+        .await
+        .send_keys("rack track recall\u{E007}")
+        .await
+        .expect("typed");
     b.reads("bearing", "-38°").await;
 }
 
@@ -91,7 +107,8 @@ async fn a_tour_plays_is_edited_and_taken_away() {
     let id = server.with(&support::demo_without_rules()).await;
     let b = Browser::open(&server.url).await;
     b.open_cell().await;
-    let tour = async || server.get(&format!("/api/cells/{id}")).await["document"]["tours"][0].clone();
+    let tour =
+        async || server.get(&format!("/api/cells/{id}")).await["document"]["tours"][0].clone();
 
     b.unfold("views", "tour-round").await;
     b.click("tour-round").await;
@@ -100,7 +117,11 @@ async fn a_tour_plays_is_edited_and_taken_away() {
     b.reads("tour-time", "00:04.000").await;
     b.reads("bearing", "20°").await;
     b.click("tour-play").await;
-    b.until("it plays", "document.querySelector('[data-test=tour-time]').innerText > '00:04.500'").await;
+    b.until(
+        "it plays",
+        "document.querySelector('[data-test=tour-time]').innerText > '00:04.500'",
+    )
+    .await;
 
     // Times typed, a stop given the picture's view, one added, one removed.
     b.click("tour-stop-1").await;
@@ -114,17 +135,28 @@ async fn a_tour_plays_is_edited_and_taken_away() {
     b.click("view-top").await;
     b.reads("elevation", "90°").await;
     b.click("take-view").await;
-    b.until("it is saved", "document.querySelector('[data-test=saving]').innerText.includes('Saved')").await;
+    b.until(
+        "it is saved",
+        "document.querySelector('[data-test=saving]').innerText.includes('Saved')",
+    )
+    .await;
     support::eventually("the stop takes the view", async || {
         tour().await["stops"][1]["viewpoint"]["elevation_deg"] == 90.0
     })
     .await;
     let views = server.get(&format!("/api/cells/{id}")).await["document"]["views"].clone();
-    assert_ne!(views[1]["viewpoint"]["elevation_deg"], 90.0, "the saved view is not touched");
+    assert_ne!(
+        views[1]["viewpoint"]["elevation_deg"], 90.0,
+        "the saved view is not touched"
+    );
     b.click("insert-stop").await;
     b.find("tour-stop-3").await;
     b.click("remove-stop").await;
-    b.until("three stops", "!document.querySelector('[data-test=tour-stop-3]')").await;
+    b.until(
+        "three stops",
+        "!document.querySelector('[data-test=tour-stop-3]')",
+    )
+    .await;
 
     // A stop dragged in the plan pane while the other shows the tour.
     b.choose("panes", "layout-side").await;
@@ -134,9 +166,19 @@ async fn a_tour_plays_is_edited_and_taken_away() {
     for tries in 0..90 {
         // The plan may still be arranging itself at the first try.
         if tries % 30 == 0 {
-            let mark = b.find("tour-stop-mark-0").await.rectangle().await.expect("its place");
+            let mark = b
+                .find("tour-stop-mark-0")
+                .await
+                .rectangle()
+                .await
+                .expect("its place");
             let from = (mark.0 + 10.0, mark.1 + 10.0);
-            b.drag(support::browser::Button::Left, from, (from.0 - 60.0, from.1)).await;
+            b.drag(
+                support::browser::Button::Left,
+                from,
+                (from.0 - 60.0, from.1),
+            )
+            .await;
         }
         b.rests().await;
         after = tour().await["stops"][0]["viewpoint"]["pivot_mm"].clone();
@@ -162,12 +204,17 @@ async fn a_tour_plays_is_edited_and_taken_away() {
     let mut archive = zip::ZipArchive::new(std::io::Cursor::new(zip)).expect("a zip");
     assert_eq!(archive.len(), 6, "6 s at a picture a second");
     let mut first = Vec::new();
-    std::io::Read::read_to_end(&mut archive.by_index(0).expect("a file"), &mut first).expect("read");
+    std::io::Read::read_to_end(&mut archive.by_index(0).expect("a file"), &mut first)
+        .expect("read");
     let picture = Pixels::of_png(&first);
     assert_eq!((picture.width, picture.height), (160, 90));
     export("export-webm").await;
     let film = b.downloaded(".webm").await;
-    assert_eq!(film[..4], [0x1A, 0x45, 0xDF, 0xA3], "a Matroska file (EBML, RFC 8794)");
+    assert_eq!(
+        film[..4],
+        [0x1A, 0x45, 0xDF, 0xA3],
+        "a Matroska file (EBML, RFC 8794)"
+    );
 
     // A picture larger than the window.
     b.click("tour-close").await;

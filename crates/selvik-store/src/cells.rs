@@ -59,7 +59,9 @@ impl StoredCell {
     #[must_use]
     pub fn package(&self) -> PackageFiles {
         let mut files = self.files.clone();
-        files.insert(CELL_FILE, write_document(&self.document)).expect("a plain name");
+        files
+            .insert(CELL_FILE, write_document(&self.document))
+            .expect("a plain name");
         files
     }
 }
@@ -75,7 +77,11 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::Database`].
-    pub async fn create(&self, document: &CellDocument, files: &PackageFiles) -> Result<Uuid, StoreError> {
+    pub async fn create(
+        &self,
+        document: &CellDocument,
+        files: &PackageFiles,
+    ) -> Result<Uuid, StoreError> {
         let id = Uuid::now_v7();
         let fingerprint = fingerprint(document, &files_hash(files)?);
         let mut connection = self.connection().await?;
@@ -124,7 +130,10 @@ impl Store {
                 cells::thumbnail.is_not_null(),
                 cells::fingerprint,
             ))
-            .order((cells::opened_at.desc().nulls_last(), cells::changed_at.desc()))
+            .order((
+                cells::opened_at.desc().nulls_last(),
+                cells::changed_at.desc(),
+            ))
             .load(&mut connection)
             .await?;
         let items: Vec<(Uuid, i64)> = rows::table
@@ -143,17 +152,21 @@ impl Store {
         let items: HashMap<_, _> = items.into_iter().collect();
         let bytes: HashMap<_, _> = bytes.into_iter().collect();
         let mut summary =
-            |(id, name, revision, changed_at, opened_at, binned_at, has_thumbnail, now): Line| CellSummary {
-                items: items.get(&id).copied().unwrap_or(0),
-                bytes: bytes.get(&id).copied().flatten().unwrap_or(0),
-                swept: swept.remove(&id).and_then(|kept| kept.summary(now.as_deref())),
-                id,
-                name,
-                revision,
-                changed_at,
-                opened_at,
-                binned_at,
-                has_thumbnail,
+            |(id, name, revision, changed_at, opened_at, binned_at, has_thumbnail, now): Line| {
+                CellSummary {
+                    items: items.get(&id).copied().unwrap_or(0),
+                    bytes: bytes.get(&id).copied().flatten().unwrap_or(0),
+                    swept: swept
+                        .remove(&id)
+                        .and_then(|kept| kept.summary(now.as_deref())),
+                    id,
+                    name,
+                    revision,
+                    changed_at,
+                    opened_at,
+                    binned_at,
+                    has_thumbnail,
+                }
             };
         Ok(lines.into_iter().map(&mut summary).collect())
     }
@@ -168,10 +181,18 @@ impl Store {
             .build_transaction()
             .repeatable_read()
             .run::<_, StoreError, _>(async |connection| {
-                let revision = cells::table.find(id).select(cells::revision).first(connection).await?;
+                let revision = cells::table
+                    .find(id)
+                    .select(cells::revision)
+                    .first(connection)
+                    .await?;
                 let document = document(connection, id).await?;
                 let files = read_files(connection, id).await?;
-                Ok(StoredCell { revision, document, files })
+                Ok(StoredCell {
+                    revision,
+                    document,
+                    files,
+                })
             })
             .await
     }
@@ -182,7 +203,10 @@ impl Store {
     /// [`StoreError::NoCell`] or [`StoreError::Database`].
     pub async fn touch(&self, id: Uuid) -> Result<i64, StoreError> {
         let opened = diesel::update(cells::table.find(id)).set(cells::opened_at.eq(Utc::now()));
-        let revision = opened.returning(cells::revision).get_result(&mut self.connection().await?).await;
+        let revision = opened
+            .returning(cells::revision)
+            .get_result(&mut self.connection().await?)
+            .await;
         revision.optional()?.ok_or(StoreError::NoCell)
     }
 
@@ -194,7 +218,11 @@ impl Store {
         let at = binned.then(Utc::now);
         let query = diesel::update(cells::table.find(id)).set(cells::binned_at.eq(at));
         let count = query.execute(&mut self.connection().await?).await?;
-        if count == 0 { Err(StoreError::NoCell) } else { Ok(()) }
+        if count == 0 {
+            Err(StoreError::NoCell)
+        } else {
+            Ok(())
+        }
     }
 
     /// Deletes a cell that lies in the bin for good, with all that belongs to it and with file contents
@@ -211,7 +239,9 @@ impl Store {
                     return Err(StoreError::NoCell);
                 }
                 let used = cell_files::table.filter(cell_files::hash.eq(assets::hash));
-                diesel::delete(assets::table.filter(not(exists(used)))).execute(connection).await?;
+                diesel::delete(assets::table.filter(not(exists(used))))
+                    .execute(connection)
+                    .await?;
                 Ok(())
             })
             .await
@@ -259,7 +289,11 @@ impl Store {
     pub async fn keep_thumbnail(&self, id: Uuid, png: &[u8]) -> Result<(), StoreError> {
         let query = diesel::update(cells::table.find(id)).set(cells::thumbnail.eq(png));
         let count = query.execute(&mut self.connection().await?).await?;
-        if count == 0 { Err(StoreError::NoCell) } else { Ok(()) }
+        if count == 0 {
+            Err(StoreError::NoCell)
+        } else {
+            Ok(())
+        }
     }
 
     /// The picture of a cell, as PNG.
@@ -267,6 +301,10 @@ impl Store {
     /// # Errors
     /// [`StoreError::NoCell`] or [`StoreError::Database`].
     pub async fn thumbnail(&self, id: Uuid) -> Result<Option<Vec<u8>>, StoreError> {
-        Ok(cells::table.find(id).select(cells::thumbnail).first(&mut self.connection().await?).await?)
+        Ok(cells::table
+            .find(id)
+            .select(cells::thumbnail)
+            .first(&mut self.connection().await?)
+            .await?)
     }
 }

@@ -133,14 +133,23 @@ impl Store {
         let found = next(&mut connection, id, walk).await?;
         let (of, label, changes) = found.ok_or(StoreError::Nothing(walk.word()))?;
         if of != step {
-            return Err(StoreError::OtherStep { which: walk.word(), label });
+            return Err(StoreError::OtherStep {
+                which: walk.word(),
+                label,
+            });
         }
-        let changes: Vec<Change> = serde_json::from_value(changes).map_err(StoreError::unreadable)?;
+        let changes: Vec<Change> =
+            serde_json::from_value(changes).map_err(StoreError::unreadable)?;
         let changes = match walk {
             Walk::Undo => changes.into_iter().map(Change::reversed).collect(),
             Walk::Redo => changes,
         };
-        Ok(WalkedStep { walk, of, label: format!("{} {label}", walk.word()), changes })
+        Ok(WalkedStep {
+            walk,
+            of,
+            label: format!("{} {label}", walk.word()),
+            changes,
+        })
     }
 
     /// Stores a step back or forth, worked out from the cell at revision `known`, after which it is called `name` and
@@ -171,7 +180,11 @@ impl Store {
                     .set(edits::state.eq(state))
                     .execute(connection)
                     .await?;
-                let entry = LogEntry { revision: revision + 1, label: &step.label, state: "reversal" };
+                let entry = LogEntry {
+                    revision: revision + 1,
+                    label: &step.label,
+                    state: "reversal",
+                };
                 log(connection, id, &entry, &step.changes).await?;
                 advance(connection, id, revision + 1, (name, fingerprint)).await?;
                 Ok(revision + 1)
@@ -185,7 +198,12 @@ impl Store {
     /// [`StoreError::Database`].
     pub async fn undo_state(&self, id: Uuid) -> Result<UndoState, StoreError> {
         let mut connection = self.connection().await?;
-        let step = |found: Option<(i64, String, Value)>| found.map(|f| Step { revision: f.0, label: f.1 });
+        let step = |found: Option<(i64, String, Value)>| {
+            found.map(|f| Step {
+                revision: f.0,
+                label: f.1,
+            })
+        };
         Ok(UndoState {
             undo: step(next(&mut connection, id, Walk::Undo).await?),
             redo: step(next(&mut connection, id, Walk::Redo).await?),
@@ -203,14 +221,23 @@ async fn next(
         .select((edits::revision, edits::label, edits::changes))
         .into_boxed();
     let query = match walk {
-        Walk::Undo => query.filter(edits::state.eq("done")).order(edits::revision.desc()),
-        Walk::Redo => query.filter(edits::state.eq("undone")).order(edits::revision.asc()),
+        Walk::Undo => query
+            .filter(edits::state.eq("done"))
+            .order(edits::revision.desc()),
+        Walk::Redo => query
+            .filter(edits::state.eq("undone"))
+            .order(edits::revision.asc()),
     };
     Ok(query.first(connection).await.optional()?)
 }
 
 async fn locked_revision(connection: &mut AsyncPgConnection, id: Uuid) -> Result<i64, StoreError> {
-    Ok(cells::table.find(id).select(cells::revision).for_update().first(connection).await?)
+    Ok(cells::table
+        .find(id)
+        .select(cells::revision)
+        .for_update()
+        .first(connection)
+        .await?)
 }
 
 /// Whether what `changes` touches was left alone since revision `base`. An entry that only moved up
@@ -231,10 +258,9 @@ async fn no_conflict(
     for (label, theirs) in since {
         let theirs: Vec<Change> = serde_json::from_value(theirs).map_err(StoreError::unreadable)?;
         let clash = changes.iter().find(|mine| {
-            theirs
-                .iter()
-                .any(|t| t.kind == mine.kind && t.key == mine.key && body(&t.before) != body(&t.after))
-                && body(&mine.before) != body(&mine.after)
+            theirs.iter().any(|t| {
+                t.kind == mine.kind && t.key == mine.key && body(&t.before) != body(&t.after)
+            }) && body(&mine.before) != body(&mine.after)
         });
         if let Some(change) = clash {
             let what = format!("{} \"{}\"", change.kind, change.key);

@@ -33,7 +33,11 @@ impl Change {
     /// The change that takes this one back.
     #[must_use]
     pub fn reversed(self) -> Self {
-        Self { before: self.after, after: self.before, ..self }
+        Self {
+            before: self.after,
+            after: self.before,
+            ..self
+        }
     }
 }
 
@@ -42,7 +46,11 @@ impl Change {
 pub fn difference(before: &CellDocument, after: &CellDocument) -> Vec<Change> {
     let (before, after) = (to_entries(before), to_entries(after));
     let by_key = |entries: &[Entry]| -> HashMap<(String, String), usize> {
-        entries.iter().enumerate().map(|(at, e)| ((e.kind.clone(), e.key.clone()), at)).collect()
+        entries
+            .iter()
+            .enumerate()
+            .map(|(at, e)| ((e.kind.clone(), e.key.clone()), at))
+            .collect()
     };
     let (known, now) = (by_key(&before), by_key(&after));
     let key = |e: &Entry| (e.kind.clone(), e.key.clone());
@@ -74,15 +82,22 @@ pub fn difference(before: &CellDocument, after: &CellDocument) -> Vec<Change> {
 /// # Errors
 /// [`StoreError::Refused`] when what comes out is no document.
 pub fn changed(document: &CellDocument, changes: &[Change]) -> Result<CellDocument, StoreError> {
-    let mut entries: HashMap<(String, String), Entry> =
-        to_entries(document).into_iter().map(|e| ((e.kind.clone(), e.key.clone()), e)).collect();
+    let mut entries: HashMap<(String, String), Entry> = to_entries(document)
+        .into_iter()
+        .map(|e| ((e.kind.clone(), e.key.clone()), e))
+        .collect();
     for change in changes {
         let key = (change.kind.clone(), change.key.clone());
         match &change.after {
             None => drop(entries.remove(&key)),
             Some((position, body)) => {
                 let (kind, key) = key.clone();
-                let entry = Entry { kind, key, position: *position, body: body.clone() };
+                let entry = Entry {
+                    kind,
+                    key,
+                    position: *position,
+                    body: body.clone(),
+                };
                 entries.insert((change.kind.clone(), change.key.clone()), entry);
             }
         }
@@ -98,10 +113,20 @@ pub(crate) async fn document(
     type Row = (String, String, i32, Value);
     let rows: Vec<Row> = entries::table
         .filter(entries::cell_id.eq(id))
-        .select((entries::kind, entries::key, entries::position, entries::body))
+        .select((
+            entries::kind,
+            entries::key,
+            entries::position,
+            entries::body,
+        ))
         .load(connection)
         .await?;
-    let entries = rows.into_iter().map(|(kind, key, position, body)| Entry { kind, key, position, body });
+    let entries = rows.into_iter().map(|(kind, key, position, body)| Entry {
+        kind,
+        key,
+        position,
+        body,
+    });
     Ok(from_entries(entries.collect())?)
 }
 
@@ -126,16 +151,27 @@ pub(crate) async fn write(
     }
     for (kind, keys) in gone {
         let of_kind = entries::table.filter(entries::cell_id.eq(id).and(entries::kind.eq(kind)));
-        diesel::delete(of_kind.filter(entries::key.eq_any(keys))).execute(connection).await?;
+        diesel::delete(of_kind.filter(entries::key.eq_any(keys)))
+            .execute(connection)
+            .await?;
     }
     let there = changes.iter().filter_map(|change| {
         let (position, body) = change.after.clone()?;
-        Some(Entry { kind: change.kind.clone(), key: change.key.clone(), position, body })
+        Some(Entry {
+            kind: change.kind.clone(),
+            key: change.key.clone(),
+            position,
+            body,
+        })
     });
     insert(connection, id, &there.collect::<Vec<_>>()).await
 }
 
-async fn insert(connection: &mut AsyncPgConnection, id: Uuid, all: &[Entry]) -> Result<(), StoreError> {
+async fn insert(
+    connection: &mut AsyncPgConnection,
+    id: Uuid,
+    all: &[Entry],
+) -> Result<(), StoreError> {
     for chunk in all.chunks(ROWS) {
         let rows: Vec<_> = chunk
             .iter()
@@ -149,7 +185,10 @@ async fn insert(connection: &mut AsyncPgConnection, id: Uuid, all: &[Entry]) -> 
                 )
             })
             .collect();
-        diesel::insert_into(entries::table).values(rows).execute(connection).await?;
+        diesel::insert_into(entries::table)
+            .values(rows)
+            .execute(connection)
+            .await?;
     }
     Ok(())
 }

@@ -25,11 +25,18 @@ pub(crate) async fn write_files(
 ) -> Result<(), StoreError> {
     let mut hashed: Vec<(&str, &Content, &str)> = Vec::new();
     for (path, content) in files.iter().filter(|(path, _)| *path != CELL_FILE) {
-        hashed.push((path, content, content.hash().map_err(|e| FormatError::file(path, e))?));
+        hashed.push((
+            path,
+            content,
+            content.hash().map_err(|e| FormatError::file(path, e))?,
+        ));
     }
     let hashes: Vec<&str> = hashed.iter().map(|(_, _, hash)| *hash).collect();
-    let stored: Vec<String> =
-        assets::table.filter(assets::hash.eq_any(hashes)).select(assets::hash).load(connection).await?;
+    let stored: Vec<String> = assets::table
+        .filter(assets::hash.eq_any(hashes))
+        .select(assets::hash)
+        .load(connection)
+        .await?;
     let mut stored: HashSet<String> = stored.into_iter().collect();
     // One at a time: each may be many megabytes.
     for (path, content, hash) in &hashed {
@@ -107,11 +114,13 @@ pub(crate) async fn copy_files(
     from: Uuid,
     to: Uuid,
 ) -> Result<(), StoreError> {
-    let same = cell_files::table.filter(cell_files::cell_id.eq(from)).select((
-        to.into_sql::<diesel::sql_types::Uuid>(),
-        cell_files::path,
-        cell_files::hash,
-    ));
+    let same = cell_files::table
+        .filter(cell_files::cell_id.eq(from))
+        .select((
+            to.into_sql::<diesel::sql_types::Uuid>(),
+            cell_files::path,
+            cell_files::hash,
+        ));
     diesel::insert_into(cell_files::table)
         .values(same)
         .into_columns((cell_files::cell_id, cell_files::path, cell_files::hash))

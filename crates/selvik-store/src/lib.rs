@@ -109,9 +109,16 @@ impl Store {
     /// [`StoreError::Database`] when it can't be reached, [`StoreError::Outdated`] when its tables are not.
     pub async fn open(url: &str) -> Result<Self, StoreError> {
         let store = Self::connect(url)?;
-        let pending = store
-            .with_migrations(|harness| harness.has_pending_migration(MIGRATIONS).map_err(|e| e.to_string()));
-        if pending.await? { Err(StoreError::Outdated) } else { Ok(store) }
+        let pending = store.with_migrations(|harness| {
+            harness
+                .has_pending_migration(MIGRATIONS)
+                .map_err(|e| e.to_string())
+        });
+        if pending.await? {
+            Err(StoreError::Outdated)
+        } else {
+            Ok(store)
+        }
     }
 
     /// Opens the database at `url` and brings its tables up to date.
@@ -121,7 +128,10 @@ impl Store {
     pub async fn open_up_to_date(url: &str) -> Result<Self, StoreError> {
         let store = Self::connect(url)?;
         let run = store.with_migrations(|harness| {
-            harness.run_pending_migrations(MIGRATIONS).map(drop).map_err(|e| e.to_string())
+            harness
+                .run_pending_migrations(MIGRATIONS)
+                .map(drop)
+                .map_err(|e| e.to_string())
         });
         run.await?;
         Ok(store)
@@ -132,10 +142,17 @@ impl Store {
         let pool = Pool::builder(manager)
             .max_size(CONNECTIONS)
             .runtime(Runtime::Tokio1)
-            .timeouts(Timeouts { wait: Some(PATIENCE), create: Some(PATIENCE), recycle: Some(PATIENCE) })
+            .timeouts(Timeouts {
+                wait: Some(PATIENCE),
+                create: Some(PATIENCE),
+                recycle: Some(PATIENCE),
+            })
             .build()
             .map_err(|e| StoreError::Database(e.to_string()))?;
-        Ok(Self { pool, url: url.to_owned() })
+        Ok(Self {
+            pool,
+            url: url.to_owned(),
+        })
     }
 
     /// Does something about migrations, one server at a time.
@@ -145,14 +162,20 @@ impl Store {
     ) -> Result<T, StoreError> {
         let mut connection = self.connection().await?;
         // Servers that start together would make the same tables.
-        diesel::sql_query("SELECT pg_advisory_lock(7780)").execute(&mut connection).await?;
+        diesel::sql_query("SELECT pg_advisory_lock(7780)")
+            .execute(&mut connection)
+            .await?;
         let done = tokio::task::spawn_blocking(move || {
             let mut harness = Harness::new(connection);
             let done = work(&mut harness);
             (done, harness.into_inner())
         });
-        let (done, mut connection) = done.await.map_err(|e| StoreError::Database(e.to_string()))?;
-        diesel::sql_query("SELECT pg_advisory_unlock(7780)").execute(&mut connection).await?;
+        let (done, mut connection) = done
+            .await
+            .map_err(|e| StoreError::Database(e.to_string()))?;
+        diesel::sql_query("SELECT pg_advisory_unlock(7780)")
+            .execute(&mut connection)
+            .await?;
         done.map_err(StoreError::Database)
     }
 
@@ -167,11 +190,16 @@ impl Store {
     /// # Errors
     /// [`StoreError::Database`] when it does not.
     pub async fn answers(&self) -> Result<(), StoreError> {
-        diesel::sql_query("SELECT 1").execute(&mut self.connection().await?).await?;
+        diesel::sql_query("SELECT 1")
+            .execute(&mut self.connection().await?)
+            .await?;
         Ok(())
     }
 
     async fn connection(&self) -> Result<Object<AsyncPgConnection>, StoreError> {
-        self.pool.get().await.map_err(|e| StoreError::Database(e.to_string()))
+        self.pool
+            .get()
+            .await
+            .map_err(|e| StoreError::Database(e.to_string()))
     }
 }

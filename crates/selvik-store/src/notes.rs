@@ -19,7 +19,9 @@ impl Store {
     /// # Errors
     /// [`StoreError::Database`].
     pub async fn send_note(&self, note: &str) -> Result<(), StoreError> {
-        diesel::select(pg_notify(CHANNEL, note)).execute(&mut self.connection().await?).await?;
+        diesel::select(pg_notify(CHANNEL, note))
+            .execute(&mut self.connection().await?)
+            .await?;
         Ok(())
     }
 
@@ -29,8 +31,12 @@ impl Store {
     /// [`StoreError::Database`] when it can't be made.
     pub async fn listen(&self) -> Result<Notes, StoreError> {
         let connecting = AsyncPgConnection::establish(&self.url);
-        let mut connection = connecting.await.map_err(|e| StoreError::Database(e.to_string()))?;
-        diesel::sql_query(format!("LISTEN {CHANNEL}")).execute(&mut connection).await?;
+        let mut connection = connecting
+            .await
+            .map_err(|e| StoreError::Database(e.to_string()))?;
+        diesel::sql_query(format!("LISTEN {CHANNEL}"))
+            .execute(&mut connection)
+            .await?;
         Ok(Notes(connection))
     }
 }

@@ -59,7 +59,13 @@ impl Kept {
         connection: &mut AsyncPgConnection,
     ) -> Result<HashMap<Uuid, Self>, StoreError> {
         type Row = (Uuid, String, (i32, i32, i32, i32, String));
-        let counts = (sweeps::pairs, sweeps::broken, sweeps::tight, sweeps::not_certified, sweeps::verdict);
+        let counts = (
+            sweeps::pairs,
+            sweeps::broken,
+            sweeps::tight,
+            sweeps::not_certified,
+            sweeps::verdict,
+        );
         let rows: Vec<Row> = sweeps::table
             .order((sweeps::revision.desc(), sweeps::at.desc()))
             .select((sweeps::cell_id, sweeps::fingerprint, counts))
@@ -67,17 +73,32 @@ impl Kept {
             .await?;
         let mut all: HashMap<Uuid, Self> = HashMap::new();
         for (cell, fingerprint, (pairs, broken, tight, not_certified, verdict)) in rows {
-            let verdicts = Verdicts { pairs, broken, tight, not_certified, verdict };
-            all.entry(cell).or_insert_with(|| Self(Vec::new())).0.push((fingerprint, verdicts));
+            let verdicts = Verdicts {
+                pairs,
+                broken,
+                tight,
+                not_certified,
+                verdict,
+            };
+            all.entry(cell)
+                .or_insert_with(|| Self(Vec::new()))
+                .0
+                .push((fingerprint, verdicts));
         }
         Ok(all)
     }
 
     /// What stands in the list of cells: the sweep that fits the cell as it is `now`, or else the newest.
     pub(crate) fn summary(mut self, now: Option<&str>) -> Option<SweptSummary> {
-        let fits = self.0.iter().position(|(fingerprint, _)| Some(fingerprint.as_str()) == now);
+        let fits = self
+            .0
+            .iter()
+            .position(|(fingerprint, _)| Some(fingerprint.as_str()) == now);
         let verdicts = (!self.0.is_empty()).then(|| self.0.swap_remove(fits.unwrap_or(0)).1)?;
-        Some(SweptSummary { verdicts, changed_since: fits.is_none() })
+        Some(SweptSummary {
+            verdicts,
+            changed_since: fits.is_none(),
+        })
     }
 }
 
@@ -122,7 +143,13 @@ impl Store {
         sweep: &KeptSweep,
         verdicts: &Verdicts,
     ) -> Result<(), StoreError> {
-        let Verdicts { pairs, broken, tight, not_certified, verdict } = verdicts;
+        let Verdicts {
+            pairs,
+            broken,
+            tight,
+            not_certified,
+            verdict,
+        } = verdicts;
         let counts = (
             sweeps::pairs.eq(pairs),
             sweeps::broken.eq(broken),
@@ -139,8 +166,12 @@ impl Store {
         connection
             .transaction::<_, StoreError, _>(async |connection| {
                 // The cell's row is the turn that sweeps of one cell take.
-                let _: i64 =
-                    cells::table.find(id).select(cells::revision).for_update().first(connection).await?;
+                let _: i64 = cells::table
+                    .find(id)
+                    .select(cells::revision)
+                    .for_update()
+                    .first(connection)
+                    .await?;
                 diesel::insert_into(sweeps::table)
                     .values((sweeps::cell_id.eq(id), found, counts))
                     .on_conflict((sweeps::cell_id, sweeps::fingerprint))
@@ -160,8 +191,11 @@ impl Store {
                     .select(sweeps::fingerprint)
                     .load(connection)
                     .await?;
-                let older =
-                    sweeps::table.filter(sweeps::cell_id.eq(id).and(sweeps::fingerprint.eq_any(older)));
+                let older = sweeps::table.filter(
+                    sweeps::cell_id
+                        .eq(id)
+                        .and(sweeps::fingerprint.eq_any(older)),
+                );
                 diesel::delete(older).execute(connection).await?;
                 Ok(())
             })
@@ -172,10 +206,18 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::Database`].
-    pub async fn last_sweep(&self, id: Uuid, fingerprint: &str) -> Result<Option<(String, i64)>, StoreError> {
+    pub async fn last_sweep(
+        &self,
+        id: Uuid,
+        fingerprint: &str,
+    ) -> Result<Option<(String, i64)>, StoreError> {
         let of_cell = sweeps::table.filter(sweeps::cell_id.eq(id));
         let found = of_cell
-            .order((sweeps::fingerprint.eq(fingerprint).desc(), sweeps::revision.desc(), sweeps::at.desc()))
+            .order((
+                sweeps::fingerprint.eq(fingerprint).desc(),
+                sweeps::revision.desc(),
+                sweeps::at.desc(),
+            ))
             .select((sweeps::fingerprint, sweeps::revision))
             .first(&mut self.connection().await?)
             .await;
@@ -186,14 +228,22 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::Database`].
-    pub async fn sweep(&self, id: Uuid, fingerprint: &str) -> Result<Option<KeptSweep>, StoreError> {
+    pub async fn sweep(
+        &self,
+        id: Uuid,
+        fingerprint: &str,
+    ) -> Result<Option<KeptSweep>, StoreError> {
         let row: Option<(String, i64, Value)> = sweeps::table
             .find((id, fingerprint))
             .select((sweeps::fingerprint, sweeps::revision, sweeps::report))
             .first(&mut self.connection().await?)
             .await
             .optional()?;
-        Ok(row.map(|(fingerprint, revision, report)| KeptSweep { fingerprint, revision, report }))
+        Ok(row.map(|(fingerprint, revision, report)| KeptSweep {
+            fingerprint,
+            revision,
+            report,
+        }))
     }
 
     /// Wants a sweep of the state `fingerprint` of a cell, in place of what was wanted before. Answers the id of the
@@ -201,19 +251,29 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::NoCell`] or [`StoreError::Database`].
-    pub async fn want_sweep(&self, id: Uuid, fingerprint: &str) -> Result<(Uuid, bool), StoreError> {
+    pub async fn want_sweep(
+        &self,
+        id: Uuid,
+        fingerprint: &str,
+    ) -> Result<(Uuid, bool), StoreError> {
         let mut connection = self.connection().await?;
         connection
             .transaction::<_, StoreError, _>(async |connection| {
-                let _: i64 =
-                    cells::table.find(id).select(cells::revision).for_update().first(connection).await?;
+                let _: i64 = cells::table
+                    .find(id)
+                    .select(cells::revision)
+                    .for_update()
+                    .first(connection)
+                    .await?;
                 let wanted = wanted(connection, id).await?;
                 if let Some(same) =
                     wanted.filter(|w| w.fingerprint == fingerprint && !w.stop && w.lost.is_none())
                 {
                     return Ok((same.job, false));
                 }
-                diesel::delete(wanted_sweeps::table.find(id)).execute(connection).await?;
+                diesel::delete(wanted_sweeps::table.find(id))
+                    .execute(connection)
+                    .await?;
                 let job = Uuid::now_v7();
                 diesel::insert_into(wanted_sweeps::table)
                     .values((
@@ -242,7 +302,11 @@ impl Store {
     /// [`StoreError::Database`].
     pub async fn wanted_sweeps(&self) -> Result<Vec<(Uuid, Uuid)>, StoreError> {
         let wanted = wanted_sweeps::table
-            .filter(wanted_sweeps::stop.eq(false).and(wanted_sweeps::lost.is_null()))
+            .filter(
+                wanted_sweeps::stop
+                    .eq(false)
+                    .and(wanted_sweeps::lost.is_null()),
+            )
             .select((wanted_sweeps::cell_id, wanted_sweeps::job));
         Ok(wanted.load(&mut self.connection().await?).await?)
     }
@@ -253,7 +317,11 @@ impl Store {
     /// [`StoreError::Database`].
     pub async fn take_up(&self, job: Uuid, most: i32) -> Result<TakenUp, StoreError> {
         let wanted = wanted_sweeps::table
-            .filter(wanted_sweeps::job.eq(job).and(wanted_sweeps::stop.eq(false)))
+            .filter(
+                wanted_sweeps::job
+                    .eq(job)
+                    .and(wanted_sweeps::stop.eq(false)),
+            )
             .filter(wanted_sweeps::lost.is_null());
         let attempts: Option<i32> = diesel::update(wanted)
             .set((
@@ -277,17 +345,22 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::Database`].
-    pub async fn note_progress(&self, job: Uuid, (done, total): (i64, i64)) -> Result<bool, StoreError> {
-        let stop: Option<bool> = diesel::update(wanted_sweeps::table.filter(wanted_sweeps::job.eq(job)))
-            .set((
-                wanted_sweeps::heard_at.eq(Utc::now()),
-                wanted_sweeps::pairs_done.eq(done),
-                wanted_sweeps::pairs_total.eq(total),
-            ))
-            .returning(wanted_sweeps::stop)
-            .get_result(&mut self.connection().await?)
-            .await
-            .optional()?;
+    pub async fn note_progress(
+        &self,
+        job: Uuid,
+        (done, total): (i64, i64),
+    ) -> Result<bool, StoreError> {
+        let stop: Option<bool> =
+            diesel::update(wanted_sweeps::table.filter(wanted_sweeps::job.eq(job)))
+                .set((
+                    wanted_sweeps::heard_at.eq(Utc::now()),
+                    wanted_sweeps::pairs_done.eq(done),
+                    wanted_sweeps::pairs_total.eq(total),
+                ))
+                .returning(wanted_sweeps::stop)
+                .get_result(&mut self.connection().await?)
+                .await
+                .optional()?;
         Ok(stop == Some(false))
     }
 
@@ -296,8 +369,9 @@ impl Store {
     /// # Errors
     /// [`StoreError::Database`].
     pub async fn stop_sweep(&self, job: Uuid) -> Result<Option<Uuid>, StoreError> {
-        let wanted =
-            wanted_sweeps::table.filter(wanted_sweeps::job.eq(job)).filter(wanted_sweeps::lost.is_null());
+        let wanted = wanted_sweeps::table
+            .filter(wanted_sweeps::job.eq(job))
+            .filter(wanted_sweeps::lost.is_null());
         let stopped = diesel::update(wanted)
             .set(wanted_sweeps::stop.eq(true))
             .returning(wanted_sweeps::cell_id)
@@ -310,10 +384,22 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::Database`].
-    pub async fn stop_other_sweep(&self, id: Uuid, fingerprint: &str) -> Result<Option<Uuid>, StoreError> {
+    pub async fn stop_other_sweep(
+        &self,
+        id: Uuid,
+        fingerprint: &str,
+    ) -> Result<Option<Uuid>, StoreError> {
         let other = wanted_sweeps::table
-            .filter(wanted_sweeps::cell_id.eq(id).and(wanted_sweeps::fingerprint.ne(fingerprint)))
-            .filter(wanted_sweeps::stop.eq(false).and(wanted_sweeps::lost.is_null()));
+            .filter(
+                wanted_sweeps::cell_id
+                    .eq(id)
+                    .and(wanted_sweeps::fingerprint.ne(fingerprint)),
+            )
+            .filter(
+                wanted_sweeps::stop
+                    .eq(false)
+                    .and(wanted_sweeps::lost.is_null()),
+            );
         let stopped = diesel::update(other)
             .set(wanted_sweeps::stop.eq(true))
             .returning(wanted_sweeps::job)
@@ -328,7 +414,9 @@ impl Store {
     /// [`StoreError::Database`].
     pub async fn end_sweep(&self, job: Uuid) -> Result<(), StoreError> {
         let wanted = wanted_sweeps::table.filter(wanted_sweeps::job.eq(job));
-        diesel::delete(wanted).execute(&mut self.connection().await?).await?;
+        diesel::delete(wanted)
+            .execute(&mut self.connection().await?)
+            .await?;
         Ok(())
     }
 
@@ -344,8 +432,19 @@ impl Store {
     }
 }
 
-async fn wanted(connection: &mut AsyncPgConnection, id: Uuid) -> Result<Option<WantedSweep>, StoreError> {
-    type Row = (Uuid, String, DateTime<Utc>, Option<DateTime<Utc>>, (i64, i64), bool, Option<String>);
+async fn wanted(
+    connection: &mut AsyncPgConnection,
+    id: Uuid,
+) -> Result<Option<WantedSweep>, StoreError> {
+    type Row = (
+        Uuid,
+        String,
+        DateTime<Utc>,
+        Option<DateTime<Utc>>,
+        (i64, i64),
+        bool,
+        Option<String>,
+    );
     let row: Option<Row> = wanted_sweeps::table
         .find(id)
         .select((
@@ -360,13 +459,15 @@ async fn wanted(connection: &mut AsyncPgConnection, id: Uuid) -> Result<Option<W
         .first(connection)
         .await
         .optional()?;
-    Ok(row.map(|(job, fingerprint, asked_at, begun_at, pairs, stop, lost)| WantedSweep {
-        job,
-        fingerprint,
-        asked_at,
-        begun_at,
-        pairs,
-        stop,
-        lost,
-    }))
+    Ok(row.map(
+        |(job, fingerprint, asked_at, begun_at, pairs, stop, lost)| WantedSweep {
+            job,
+            fingerprint,
+            asked_at,
+            begun_at,
+            pairs,
+            stop,
+            lost,
+        },
+    ))
 }

@@ -11,16 +11,24 @@ use selvik_store::{KeptSweep, NewEdit, Store, StoreError, TakenUp, Verdicts, Wal
 use uuid::Uuid;
 
 async fn store() -> Store {
-    Store::open_up_to_date(&support::database()).await.expect("a database")
+    Store::open_up_to_date(&support::database())
+        .await
+        .expect("a database")
 }
 
 fn small() -> (CellDocument, PackageFiles) {
     let text = br#"{"format": "selvik-cell/1", "name": "Small",
         "items": [{"id": "a", "name": "A", "role": "part"}, {"id": "b", "name": "B", "role": "part", "parent": "a"}]}"#;
     let mut files = PackageFiles::default();
-    files.insert(CELL_FILE, text.to_vec()).expect("a plain name");
-    files.insert("notes/read.txt", b"hello".to_vec()).expect("a plain name");
-    files.insert("notes/same.txt", b"hello".to_vec()).expect("a plain name");
+    files
+        .insert(CELL_FILE, text.to_vec())
+        .expect("a plain name");
+    files
+        .insert("notes/read.txt", b"hello".to_vec())
+        .expect("a plain name");
+    files
+        .insert("notes/same.txt", b"hello".to_vec())
+        .expect("a plain name");
     (Workcell::read(&files).expect("readable").document, files)
 }
 
@@ -30,7 +38,10 @@ async fn with_small(store: &Store) -> Uuid {
 }
 
 fn rename(item: &str, name: &str) -> Edit {
-    Edit::RenameItem { item: item.to_owned(), name: name.to_owned() }
+    Edit::RenameItem {
+        item: item.to_owned(),
+        name: name.to_owned(),
+    }
 }
 
 fn none() -> PackageFiles {
@@ -83,16 +94,25 @@ async fn walk(store: &Store, id: Uuid, way: Walk) -> Result<CellDocument, StoreE
     let step = store.step(id, way, step(store, id, way).await).await?;
     let after = changed(&known.document, &step.changes)?;
     let fingerprint = fingerprint(&after, &files_hash(&known.files).expect("held"));
-    store.commit_step(id, known.revision, &step, (&after.name, &fingerprint)).await?;
+    store
+        .commit_step(id, known.revision, &step, (&after.name, &fingerprint))
+        .await?;
     let stored = store.load(id).await?;
-    assert_eq!(stored.document, after, "what is stored is what was worked out");
+    assert_eq!(
+        stored.document, after,
+        "what is stored is what was worked out"
+    );
     Ok(stored.document)
 }
 
 /// The revision of the step that undo or redo would do.
 async fn step(store: &Store, id: Uuid, way: Walk) -> i64 {
     let state = store.undo_state(id).await.expect("a state");
-    let step = if way == Walk::Undo { state.undo } else { state.redo };
+    let step = if way == Walk::Undo {
+        state.undo
+    } else {
+        state.redo
+    };
     step.map_or(0, |s| s.revision)
 }
 
@@ -106,7 +126,11 @@ async fn a_cell_comes_back_as_it_was_stored() {
     assert_eq!(stored.document, document);
     let again = stored.package();
     for (name, content) in package.iter().filter(|(n, _)| *n != CELL_FILE) {
-        assert_eq!(again.iter().find(|(n, _)| *n == name).expect("there").1, content, "{name}");
+        assert_eq!(
+            again.iter().find(|(n, _)| *n == name).expect("there").1,
+            content,
+            "{name}"
+        );
     }
     assert_eq!(store.list().await.expect("a list")[0].name, document.name);
 }
@@ -116,40 +140,78 @@ async fn edits_undo_and_redo_over_a_restart() {
     let url = support::database();
     let store = Store::open_up_to_date(&url).await.expect("a database");
     let id = with_small(&store).await;
-    edit(&store, id, 1, &rename("a", "First"), &none()).await.expect("renamed");
-    let pose = PoseDocument { xyz_mm: [1.5, 2.5, 3.5], ..Default::default() };
-    let moved = Edit::PlaceItems { places: vec![Placement { item: "b".to_owned(), pose }] };
+    edit(&store, id, 1, &rename("a", "First"), &none())
+        .await
+        .expect("renamed");
+    let pose = PoseDocument {
+        xyz_mm: [1.5, 2.5, 3.5],
+        ..Default::default()
+    };
+    let moved = Edit::PlaceItems {
+        places: vec![Placement {
+            item: "b".to_owned(),
+            pose,
+        }],
+    };
     edit(&store, id, 2, &moved, &none()).await.expect("moved");
     drop(store);
 
-    let store = Store::open_up_to_date(&url).await.expect("the same database");
+    let store = Store::open_up_to_date(&url)
+        .await
+        .expect("the same database");
     let state = store.undo_state(id).await.expect("a state");
-    assert_eq!(state.undo.as_ref().map(|s| (s.revision, s.label.as_str())), Some((3, "move B")));
+    assert_eq!(
+        state.undo.as_ref().map(|s| (s.revision, s.label.as_str())),
+        Some((3, "move B"))
+    );
     // Another step than the last one is not taken back unasked.
-    assert!(matches!(store.step(id, Walk::Undo, 2).await, Err(StoreError::OtherStep { .. })));
+    assert!(matches!(
+        store.step(id, Walk::Undo, 2).await,
+        Err(StoreError::OtherStep { .. })
+    ));
     let undone = walk(&store, id, Walk::Undo).await.expect("undone");
     assert_eq!(undone.items[1].pose, PoseDocument::default());
     let undone = walk(&store, id, Walk::Undo).await.expect("undone");
     assert_eq!(names(&undone), ["A", "B"]);
-    assert!(matches!(walk(&store, id, Walk::Undo).await, Err(StoreError::Nothing("undo"))));
+    assert!(matches!(
+        walk(&store, id, Walk::Undo).await,
+        Err(StoreError::Nothing("undo"))
+    ));
     let redone = walk(&store, id, Walk::Redo).await.expect("redone");
     assert_eq!(names(&redone), ["First", "B"]);
     assert_eq!(store.load(id).await.expect("there").revision, 6);
     // Another edit overtakes what was undone.
-    edit(&store, id, 6, &rename("b", "Second"), &none()).await.expect("renamed");
-    assert!(matches!(walk(&store, id, Walk::Redo).await, Err(StoreError::Nothing("redo"))));
+    edit(&store, id, 6, &rename("b", "Second"), &none())
+        .await
+        .expect("renamed");
+    assert!(matches!(
+        walk(&store, id, Walk::Redo).await,
+        Err(StoreError::Nothing("redo"))
+    ));
 }
 
 #[tokio::test]
 async fn edits_of_different_items_both_succeed_and_of_the_same_the_later_is_told() {
     let store = store().await;
     let id = with_small(&store).await;
-    edit(&store, id, 1, &rename("a", "Mine"), &none()).await.expect("first");
-    edit(&store, id, 1, &rename("b", "Theirs"), &none()).await.expect("another item");
+    edit(&store, id, 1, &rename("a", "Mine"), &none())
+        .await
+        .expect("first");
+    edit(&store, id, 1, &rename("b", "Theirs"), &none())
+        .await
+        .expect("another item");
     let clash = edit(&store, id, 1, &rename("a", "Also mine"), &none()).await;
-    let Err(StoreError::Conflict { what, label }) = clash else { panic!("{clash:?}") };
-    assert_eq!((what.as_str(), label.as_str()), ("item \"a\"", "rename A to Mine"));
-    assert_eq!(names(&store.load(id).await.expect("there").document), ["Mine", "Theirs"]);
+    let Err(StoreError::Conflict { what, label }) = clash else {
+        panic!("{clash:?}")
+    };
+    assert_eq!(
+        (what.as_str(), label.as_str()),
+        ("item \"a\"", "rename A to Mine")
+    );
+    assert_eq!(
+        names(&store.load(id).await.expect("there").document),
+        ["Mine", "Theirs"]
+    );
 }
 
 #[tokio::test]
@@ -179,37 +241,60 @@ async fn twenty_edits_at_once_all_stand() {
 async fn a_cell_in_the_bin_comes_back_and_goes_for_good_only_from_there() {
     let store = store().await;
     let id = with_small(&store).await;
-    assert!(matches!(store.delete(id).await, Err(StoreError::NoCell)), "it is not in the bin");
+    assert!(
+        matches!(store.delete(id).await, Err(StoreError::NoCell)),
+        "it is not in the bin"
+    );
     store.bin(id, true).await.expect("binned");
     let line = store.list().await.expect("a list").remove(0);
     assert!(line.binned_at.is_some());
     store.bin(id, false).await.expect("restored");
     assert!(store.list().await.expect("a list")[0].binned_at.is_none());
-    assert_eq!(names(&store.load(id).await.expect("there").document), ["A", "B"]);
+    assert_eq!(
+        names(&store.load(id).await.expect("there").document),
+        ["A", "B"]
+    );
     store.bin(id, true).await.expect("binned");
     store.delete(id).await.expect("deleted");
     assert!(store.list().await.expect("a list").is_empty());
-    assert!(matches!(store.bin(id, false).await, Err(StoreError::NoCell)));
+    assert!(matches!(
+        store.bin(id, false).await,
+        Err(StoreError::NoCell)
+    ));
 }
 
 #[tokio::test]
 async fn a_copy_has_everything_but_the_history_and_outlives_the_first() {
     let store = store().await;
     let id = with_small(&store).await;
-    edit(&store, id, 1, &rename("a", "First"), &none()).await.expect("renamed");
+    edit(&store, id, 1, &rename("a", "First"), &none())
+        .await
+        .expect("renamed");
     store.keep_thumbnail(id, b"a picture").await.expect("kept");
     let copy = store.duplicate(id, "Copy").await.expect("copied");
     let there = store.load(copy).await.expect("there");
-    assert_eq!((there.document.name.as_str(), names(&there.document)), ("Copy", vec!["First", "B"]));
+    assert_eq!(
+        (there.document.name.as_str(), names(&there.document)),
+        ("Copy", vec!["First", "B"])
+    );
     assert_eq!(store.undo_state(copy).await.expect("a state").undo, None);
-    assert_eq!(store.thumbnail(copy).await.expect("an answer").as_deref(), Some(&b"a picture"[..]));
+    assert_eq!(
+        store.thumbnail(copy).await.expect("an answer").as_deref(),
+        Some(&b"a picture"[..])
+    );
     // Contents are shared: they stay as long as one cell needs them.
     store.bin(id, true).await.expect("binned");
     store.delete(id).await.expect("deleted");
     let files = store.load(copy).await.expect("there").files;
-    assert_eq!(*files.get("notes/read.txt", "a test").expect("there"), *b"hello");
+    assert_eq!(
+        *files.get("notes/read.txt", "a test").expect("there"),
+        *b"hello"
+    );
     let line = store.list().await.expect("a list").remove(0);
-    assert_eq!((line.items, line.bytes, line.has_thumbnail, line.swept), (2, 10, true, None));
+    assert_eq!(
+        (line.items, line.bytes, line.has_thumbnail, line.swept),
+        (2, 10, true, None)
+    );
 }
 
 #[tokio::test]
@@ -217,20 +302,45 @@ async fn files_that_an_edit_brings_are_stored_with_it_or_not_at_all() {
     let store = store().await;
     let id = with_small(&store).await;
     let mut brought = PackageFiles::default();
-    brought.insert("brought/1/part.txt", b"hello".to_vec()).expect("a plain name");
-    edit(&store, id, 1, &rename("a", "Mine"), &none()).await.expect("renamed");
+    brought
+        .insert("brought/1/part.txt", b"hello".to_vec())
+        .expect("a plain name");
+    edit(&store, id, 1, &rename("a", "Mine"), &none())
+        .await
+        .expect("renamed");
     let clash = edit(&store, id, 1, &rename("a", "X"), &brought).await;
-    assert!(matches!(clash, Err(StoreError::Conflict { .. })), "{clash:?}");
-    assert!(!store.load(id).await.expect("there").files.contains("brought/1/part.txt"));
-    edit(&store, id, 2, &rename("a", "X"), &brought).await.expect("renamed");
-    assert!(store.load(id).await.expect("there").files.contains("brought/1/part.txt"));
+    assert!(
+        matches!(clash, Err(StoreError::Conflict { .. })),
+        "{clash:?}"
+    );
+    assert!(
+        !store
+            .load(id)
+            .await
+            .expect("there")
+            .files
+            .contains("brought/1/part.txt")
+    );
+    edit(&store, id, 2, &rename("a", "X"), &brought)
+        .await
+        .expect("renamed");
+    assert!(
+        store
+            .load(id)
+            .await
+            .expect("there")
+            .files
+            .contains("brought/1/part.txt")
+    );
 }
 
 #[tokio::test]
 async fn an_edit_that_changes_nothing_is_no_step_of_the_history() {
     let store = store().await;
     let id = with_small(&store).await;
-    let same = edit(&store, id, 1, &rename("a", "A"), &none()).await.expect("accepted");
+    let same = edit(&store, id, 1, &rename("a", "A"), &none())
+        .await
+        .expect("accepted");
     assert_eq!(same.revision, 1);
     assert_eq!(store.undo_state(id).await.expect("a state").undo, None);
 }
@@ -239,8 +349,13 @@ async fn an_edit_that_changes_nothing_is_no_step_of_the_history() {
 async fn renaming_a_cell_is_an_edit_and_shows_in_the_list() {
     let store = store().await;
     let id = with_small(&store).await;
-    let rename = Edit::RenameCell { name: "Large".to_owned() };
-    let label = edit(&store, id, 1, &rename, &none()).await.expect("renamed").label;
+    let rename = Edit::RenameCell {
+        name: "Large".to_owned(),
+    };
+    let label = edit(&store, id, 1, &rename, &none())
+        .await
+        .expect("renamed")
+        .label;
     assert_eq!(label, "rename the cell to Large");
     assert_eq!(store.list().await.expect("a list")[0].name, "Large");
     walk(&store, id, Walk::Undo).await.expect("undone");
@@ -251,47 +366,110 @@ async fn renaming_a_cell_is_an_edit_and_shows_in_the_list() {
 async fn how_the_rules_stood_is_told_with_the_list() {
     let store = store().await;
     let id = with_small(&store).await;
-    let verdicts = Verdicts { pairs: 9, broken: 3, tight: 1, not_certified: 2, verdict: "broken".to_owned() };
+    let verdicts = Verdicts {
+        pairs: 9,
+        broken: 3,
+        tight: 1,
+        not_certified: 2,
+        verdict: "broken".to_owned(),
+    };
     let kept = |fingerprint: &str, revision: i64| KeptSweep {
         fingerprint: fingerprint.to_owned(),
         revision,
         report: serde_json::json!({ "of": fingerprint }),
     };
-    let swept = async || store.list().await.expect("a list")[0].swept.clone().expect("swept");
+    let swept = async || {
+        store.list().await.expect("a list")[0]
+            .swept
+            .clone()
+            .expect("swept")
+    };
     let now = async || {
         let stored = store.load(id).await.expect("there");
         fingerprint(&stored.document, &files_hash(&stored.files).expect("held"))
     };
     let first = now().await;
-    store.keep_sweep(id, &kept(&first, 1), &verdicts).await.expect("kept");
-    assert_eq!((swept().await.verdicts, swept().await.changed_since), (verdicts.clone(), false));
+    store
+        .keep_sweep(id, &kept(&first, 1), &verdicts)
+        .await
+        .expect("kept");
+    assert_eq!(
+        (swept().await.verdicts, swept().await.changed_since),
+        (verdicts.clone(), false)
+    );
     // A name is nothing that a sweep depends on.
-    edit(&store, id, 1, &rename("a", "X"), &none()).await.expect("renamed");
+    edit(&store, id, 1, &rename("a", "X"), &none())
+        .await
+        .expect("renamed");
     assert!(!swept().await.changed_since);
-    let pose = PoseDocument { xyz_mm: [1.0, 2.0, 3.0], ..Default::default() };
-    let moved = Edit::PlaceItems { places: vec![Placement { item: "b".to_owned(), pose }] };
+    let pose = PoseDocument {
+        xyz_mm: [1.0, 2.0, 3.0],
+        ..Default::default()
+    };
+    let moved = Edit::PlaceItems {
+        places: vec![Placement {
+            item: "b".to_owned(),
+            pose,
+        }],
+    };
     edit(&store, id, 2, &moved, &none()).await.expect("moved");
     assert!(swept().await.changed_since);
-    let better = Verdicts { broken: 0, verdict: "tight".to_owned(), ..verdicts.clone() };
+    let better = Verdicts {
+        broken: 0,
+        verdict: "tight".to_owned(),
+        ..verdicts.clone()
+    };
     let second = now().await;
-    store.keep_sweep(id, &kept(&second, 3), &better).await.expect("kept");
+    store
+        .keep_sweep(id, &kept(&second, 3), &better)
+        .await
+        .expect("kept");
     assert_eq!(swept().await.verdicts, better);
     // One of an older model that ends later does not take its place.
-    store.keep_sweep(id, &kept(&first, 1), &verdicts).await.expect("kept");
-    assert_eq!((swept().await.verdicts, swept().await.changed_since), (better.clone(), false));
-    assert_eq!(store.last_sweep(id, &second).await.expect("known"), Some((second.clone(), 3)));
+    store
+        .keep_sweep(id, &kept(&first, 1), &verdicts)
+        .await
+        .expect("kept");
+    assert_eq!(
+        (swept().await.verdicts, swept().await.changed_since),
+        (better.clone(), false)
+    );
+    assert_eq!(
+        store.last_sweep(id, &second).await.expect("known"),
+        Some((second.clone(), 3))
+    );
     // After an undo the one that fits again is found.
     walk(&store, id, Walk::Undo).await.expect("undone");
-    assert_eq!((swept().await.verdicts, swept().await.changed_since), (verdicts, false));
-    assert_eq!(store.last_sweep(id, &first).await.expect("known"), Some((first.clone(), 1)));
-    let report = store.sweep(id, &first).await.expect("a sweep").expect("one").report;
+    assert_eq!(
+        (swept().await.verdicts, swept().await.changed_since),
+        (verdicts, false)
+    );
+    assert_eq!(
+        store.last_sweep(id, &first).await.expect("known"),
+        Some((first.clone(), 1))
+    );
+    let report = store
+        .sweep(id, &first)
+        .await
+        .expect("a sweep")
+        .expect("one")
+        .report;
     assert_eq!(report["of"], serde_json::json!(first));
     // Of many states the last few are kept.
     for n in 0..12 {
-        store.keep_sweep(id, &kept(&format!("state {n}"), 10 + n), &better).await.expect("kept");
+        store
+            .keep_sweep(id, &kept(&format!("state {n}"), 10 + n), &better)
+            .await
+            .expect("kept");
     }
     assert_eq!(store.sweep(id, "state 3").await.expect("an answer"), None);
-    assert!(store.sweep(id, "state 4").await.expect("an answer").is_some());
+    assert!(
+        store
+            .sweep(id, "state 4")
+            .await
+            .expect("an answer")
+            .is_some()
+    );
 }
 
 #[tokio::test]
@@ -307,22 +485,49 @@ async fn a_sweep_is_wanted_until_it_ends_is_stopped_or_is_lost() {
         "the same state once at a time"
     );
     assert_eq!(store.take_up(job, 2).await.expect("known"), TakenUp::Yes);
-    assert!(store.note_progress(job, (3, 10)).await.expect("noted"), "it goes on");
+    assert!(
+        store.note_progress(job, (3, 10)).await.expect("noted"),
+        "it goes on"
+    );
     let wanted = store.wanted_sweep(id).await.expect("known").expect("one");
-    assert_eq!((wanted.job, wanted.pairs, wanted.begun_at.is_some()), (job, (3, 10), true));
+    assert_eq!(
+        (wanted.job, wanted.pairs, wanted.begun_at.is_some()),
+        (job, (3, 10), true)
+    );
     // Whoever worked on it died; the next takes it up, but not for ever.
     assert_eq!(store.take_up(job, 2).await.expect("known"), TakenUp::Yes);
-    assert_eq!(store.take_up(job, 2).await.expect("known"), TakenUp::TooOften);
+    assert_eq!(
+        store.take_up(job, 2).await.expect("known"),
+        TakenUp::TooOften
+    );
     store.lose_sweep(job, "because").await.expect("noted");
-    assert_eq!(store.wanted_sweep(id).await.expect("known").expect("one").lost.as_deref(), Some("because"));
+    assert_eq!(
+        store
+            .wanted_sweep(id)
+            .await
+            .expect("known")
+            .expect("one")
+            .lost
+            .as_deref(),
+        Some("because")
+    );
     assert_eq!(store.take_up(job, 9).await.expect("known"), TakenUp::Gone);
     // Asked for again it is another.
     let (second, new) = store.want_sweep(id, "f").await.expect("wanted");
     assert!(new && second != job);
     assert_eq!(store.stop_other_sweep(id, "f").await.expect("known"), None);
-    assert_eq!(store.stop_other_sweep(id, "g").await.expect("known"), Some(second));
-    assert!(!store.note_progress(second, (1, 2)).await.expect("noted"), "it is to stop");
-    assert_eq!(store.take_up(second, 9).await.expect("known"), TakenUp::Gone);
+    assert_eq!(
+        store.stop_other_sweep(id, "g").await.expect("known"),
+        Some(second)
+    );
+    assert!(
+        !store.note_progress(second, (1, 2)).await.expect("noted"),
+        "it is to stop"
+    );
+    assert_eq!(
+        store.take_up(second, 9).await.expect("known"),
+        TakenUp::Gone
+    );
     store.end_sweep(second).await.expect("ended");
     assert_eq!(store.wanted_sweep(id).await.expect("known"), None);
     assert_eq!(store.stop_sweep(second).await.expect("known"), None);
@@ -335,7 +540,15 @@ async fn a_change_ahead_of_the_cell_or_behind_it_is_refused() {
     let (document, files) = (small().0, none());
     let commit = async |base, known| {
         let (before, after) = (&document, &document);
-        let new = NewEdit { base, known, label: "x", before, after, added: &files, fingerprint: "f" };
+        let new = NewEdit {
+            base,
+            known,
+            label: "x",
+            before,
+            after,
+            added: &files,
+            fingerprint: "f",
+        };
         store.commit(id, &new).await
     };
     assert!(matches!(commit(2, 1).await, Err(StoreError::Refused(_))));
@@ -360,7 +573,10 @@ async fn tables_are_made_only_when_asked_and_by_one_at_a_time() {
 async fn notes_are_heard_by_everybody_on_the_database() {
     use futures_util::StreamExt;
     let store = store().await;
-    let mut notes = [store.listen().await.expect("heard"), store.listen().await.expect("heard")];
+    let mut notes = [
+        store.listen().await.expect("heard"),
+        store.listen().await.expect("heard"),
+    ];
     store.send_note("one").await.expect("sent");
     store.send_note("two").await.expect("sent");
     for notes in &mut notes {

@@ -1,10 +1,12 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 
-import { type Action, type Question } from './actionsStore'
+import type { Action, Question } from './action'
 import { readable } from '../settings/bindings'
 import { movementNames } from '../settings/gestures'
 import { useSettings } from '../settings/settingsStore'
+import { roleMeanings } from '../what/roles'
+import RoleIcon from '../what/RoleIcon.vue'
 
 const props = defineProps<{ actions: Action[] }>()
 const settings = useSettings()
@@ -27,13 +29,14 @@ const fixed = [
   <v-dialog
     :model-value="settings.open === 'bindings'"
     max-width="1220"
+    aria-label="All bindings"
     @update:model-value="settings.open = null"
   >
     <div class="sheet" data-test="binding-sheet">
-      <header>
+      <div class="head">
         <h2>All bindings</h2>
         <button class="text" @click="settings.open = 'settings'">Change them…</button>
-      </header>
+      </div>
       <div class="columns">
         <section>
           <h3 class="heading">The hand</h3>
@@ -42,6 +45,13 @@ const fixed = [
           </p>
           <p v-for="[gesture, does] in fixed" :key="gesture">
             <kbd>{{ gesture }}</kbd><span>{{ does }}</span>
+          </p>
+        </section>
+        <section class="whole">
+          <h3 class="heading">Roles</h3>
+          <p v-for="(means, role) in roleMeanings" :key="role" data-test="role-legend">
+            <span class="role"><RoleIcon :role="role" /> {{ role }}</span
+            ><span>{{ means }}</span>
           </p>
         </section>
         <section v-for="q in questions" :key="q">
@@ -64,7 +74,7 @@ const fixed = [
   max-height: 94vh;
   overflow: auto;
 }
-header {
+.head {
   display: flex;
   justify-content: space-between;
   align-items: baseline;
@@ -93,6 +103,14 @@ p {
   font-size: 12px;
   line-height: 1.3;
   padding: 1px 0;
+}
+.whole {
+  break-inside: avoid;
+}
+.role {
+  display: flex;
+  gap: 6px;
+  align-items: center;
 }
 kbd {
   margin: 0;

@@ -2,7 +2,7 @@
 import { mdiPin, mdiPinOutline } from '@mdi/js'
 import { computed, nextTick, ref, watch } from 'vue'
 
-import { type Action } from './actionsStore'
+import type { Action } from './action'
 import { readable } from '../settings/bindings'
 import { useCell } from '../cell/cellStore'
 import { useWhat } from '../what/whatStore'
@@ -57,14 +57,28 @@ function run(action?: Action) {
 function key(e: KeyboardEvent) {
   const by = { ArrowDown: 1, ArrowUp: -1 }[e.key]
   if (by) at.value = Math.min(found.value.length - 1, Math.max(0, at.value + by))
+  else if (e.key === 'Enter' && e.shiftKey) pin(found.value[at.value])
   else if (e.key === 'Enter') run(found.value[at.value])
   else return
   e.preventDefault()
 }
+const canPin = ({ id }: Action) => !id.startsWith('item-')
+const isPinned = ({ id }: Action) => settings.pinned.includes(id)
+const pinSaid = (action: Action) =>
+  `${isPinned(action) ? 'Take it from' : 'Pin it to'} the quick bar (Shift+Enter)`
+function pin(action: Action | undefined) {
+  if (action && canPin(action)) settings.togglePin(action.id)
+}
 </script>
 
 <template>
-  <v-dialog v-model="open" max-width="520" location-strategy="static" transition="fade-transition">
+  <v-dialog
+    v-model="open"
+    max-width="520"
+    aria-label="Find"
+    location-strategy="static"
+    transition="fade-transition"
+  >
     <div class="find">
       <input
         ref="field"
@@ -74,12 +88,13 @@ function key(e: KeyboardEvent) {
         data-test="find"
         @keydown="key"
       />
-      <ul role="listbox" aria-label="Found">
+      <ul role="listbox" tabindex="0" aria-label="Found">
         <li
           v-for="(action, i) in found"
           :key="action.id"
           role="option"
           :aria-selected="i === at"
+          :aria-disabled="action.enabled?.() === false || undefined"
           :class="{ at: i === at, off: action.enabled?.() === false }"
           @mousemove="at = i"
           @click="run(action)"
@@ -87,24 +102,16 @@ function key(e: KeyboardEvent) {
           <span class="grow">{{ action.name }}</span><kbd v-if="action.key">{{
             readable(action.key)
           }}</kbd>
-          <button
-            v-if="!action.id.startsWith('item-')"
+          <span
+            v-if="canPin(action)"
             class="pin"
-            :class="{ pinned: settings.pinned.includes(action.id) }"
-            :title="
-              settings.pinned.includes(action.id)
-                ? 'Take it from the quick bar'
-                : 'Pin it to the quick bar'
-            "
-            :aria-label="`Pin ${action.name}`"
+            :class="{ pinned: isPinned(action) }"
+            :title="pinSaid(action)"
             :data-test="`pin-${action.id}`"
             @click.stop="settings.togglePin(action.id)"
           >
-            <v-icon
-              :icon="settings.pinned.includes(action.id) ? mdiPin : mdiPinOutline"
-              size="15"
-            />
-          </button>
+            <v-icon :icon="isPinned(action) ? mdiPin : mdiPinOutline" size="15" />
+          </span>
         </li>
         <li v-if="!found.length" class="soft">Nothing is called that.</li>
       </ul>

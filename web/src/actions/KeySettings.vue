@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 
-import { type Action } from './actionsStore'
+import type { Action } from './action'
 import { bindingOf, readable } from '../settings/bindings'
 import { useSettings } from '../settings/settingsStore'
 
@@ -31,6 +31,10 @@ function caught(e: KeyboardEvent) {
   const has = props.actions.find((a) => a.key === key && a.id !== wanted.id)
   if (has) clash.value = { key, wanted, has }
   else set(wanted.id, key)
+}
+function shownFor({ id, key }: Action) {
+  if (listening.value === id) return 'press a key…'
+  return key ? readable(key) : 'none'
 }
 function swap() {
   const { key, wanted, has } = clash.value!
@@ -67,7 +71,7 @@ function swap() {
             :title="`Press to give it another key`"
             @click="listening = a.id"
           >
-            {{ listening === a.id ? 'press a key…' : a.key ? readable(a.key) : 'none' }}
+            {{ shownFor(a) }}
           </button>
           <button
             v-if="a.key && listening !== a.id"

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 
-import { type Action } from './actionsStore'
+import type { Action } from './action'
 import { readable } from '../settings/bindings'
 import { useSettings } from '../settings/settingsStore'
 

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { ref } from 'vue'
 
-import type { Action } from './actionsStore'
+import type { Action } from './action'
 import HandSettings from '../settings/HandSettings.vue'
 import KeySettings from './KeySettings.vue'
 import LookingSettings from '../settings/LookingSettings.vue'
@@ -44,6 +44,7 @@ function standard() {
   <v-dialog
     :model-value="settings.open === 'settings'"
     max-width="720"
+    aria-label="Settings"
     @update:model-value="settings.open = null"
   >
     <div class="settings" data-test="settings-dialog">
@@ -65,7 +66,7 @@ function standard() {
           v-else-if="tab === 'hand'"
         /><KeySettings v-else :actions="actions" />
       </div>
-      <footer>
+      <div class="foot">
         <button class="text" data-test="settings-standard" @click="standard">
           Back to standard
         </button>
@@ -79,7 +80,7 @@ function standard() {
         <v-btn color="primary" data-test="settings-close" @click="settings.open = null"
           >Close</v-btn
         >
-      </footer>
+      </div>
     </div>
   </v-dialog>
 </template>
@@ -112,7 +113,7 @@ function standard() {
   overflow: auto;
   min-height: 380px;
 }
-footer {
+.foot {
   display: flex;
   gap: 18px;
   align-items: center;

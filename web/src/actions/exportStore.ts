@@ -1,5 +1,3 @@
-import { BufferTarget, CanvasSource, Output, WebMOutputFormat } from 'mediabunny'
-import { downloadZip } from 'client-zip'
 import { defineStore } from 'pinia'
 import { ref, shallowRef } from 'vue'
 
@@ -15,6 +13,7 @@ import { clock } from '../when/whenStore'
 import { useWhere } from '../where/whereStore'
 import type { Scene } from '../scene/scene'
 import { useNotices } from '../cell/noticesStore'
+import { captionColours } from '../scene/look'
 
 export interface Size {
   width: number
@@ -54,7 +53,7 @@ export const useExport = defineStore('export', () => {
       { viewpoint, style, colours },
       size.width,
       size.height,
-      annotated ? undefined : bare,
+      annotated ? {} : { furniture: bare },
     )
     if (annotated) caption(picture)
     return picture
@@ -66,21 +65,22 @@ export const useExport = defineStore('export', () => {
     const styles = getComputedStyle(document.body)
     paint.font = `${size}px ${styles.fontFamily}`
     const { bearing_deg, elevation_deg } = where.viewpoint
-    const lines = [
-      `${cell.cell!.document.name} · ${clock(when.time)} · bearing ${bearing_deg.toFixed(1)}°, elevation ${elevation_deg.toFixed(1)}°`,
-    ]
+    const from = `bearing ${bearing_deg.toFixed(1)}°, elevation ${elevation_deg.toFixed(1)}°`
+    const lines = [`${cell.cell!.document.name} · ${clock(when.time)} · ${from}`]
     const pair = findings.shown
-    if (pair)
-      lines.unshift(
-        `${pair.a.name} – ${pair.b.name}: ${units.length(pair.attained_mm)}, ${units.short(pair.required_mm)} required, ${verdictWord(pair.verdict)}`,
-      )
+    if (pair) {
+      const [attained, required] = [units.length(pair.attained_mm), units.short(pair.required_mm)]
+      const told = `${attained}, ${required} required, ${verdictWord(pair.verdict)}`
+      lines.unshift(`${pair.a.name} – ${pair.b.name}: ${told}`)
+    }
+    const { background, text: ink } = captionColours(settings.dark)
     paint.textBaseline = 'bottom'
     lines.forEach((text, i) => {
       const y = picture.height - size * 0.7 - (lines.length - 1 - i) * size * 1.4
       const width = paint.measureText(text).width
-      paint.fillStyle = settings.dark ? '#1E2427E0' : '#FBFAF5E0'
+      paint.fillStyle = background
       paint.fillRect(size * 0.5, y - size * 1.15, width + size, size * 1.4)
-      paint.fillStyle = settings.dark ? '#E8E4DA' : '#20292E'
+      paint.fillStyle = ink
       paint.fillText(text, size, y)
     })
   }
@@ -137,8 +137,10 @@ export const useExport = defineStore('export', () => {
             input: await blobOf(picture),
           })
         }
+        const { downloadZip } = await import('client-zip')
         if (!stopped) deliver(await downloadZip(files).blob(), `${name}.zip`)
       } else {
+        const { BufferTarget, CanvasSource, Output, WebMOutputFormat } = await import('mediabunny')
         const output = new Output({ format: new WebMOutputFormat(), target: new BufferTarget() })
         const stage = document.createElement('canvas')
         Object.assign(stage, size)

@@ -29,7 +29,7 @@ export function useKeyMoves() {
     where.move(to)
   }
   const pivot = () => where.viewpoint.pivot_mm as Vec3
-  const middle = () => exporting.scene?.middle(where.active)
+  const middle = () => exporting.scene?.spots.middle(where.active)
   return {
     /** Nearer by one press, or back by one. */
     nearer: (by: 1 | -1) => move(comeNearer(where.viewpoint, middle(), pivot(), NEARER ** by)),

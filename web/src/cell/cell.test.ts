@@ -4,6 +4,7 @@ import { beforeEach, describe, expect, it, vi } from 'vitest'
 import type { Cell, Edit } from '../api/client'
 import { asked, begin, Refusal, settled, times } from '../testing/standIn'
 import { useCell } from './cellStore'
+import { sentence } from './noticesStore'
 import { useNotices } from './noticesStore'
 
 vi.mock('../api/client', async (original) =>
@@ -133,5 +134,16 @@ describe('the open cell', () => {
     expect(cell.cell?.revision).toBe(1)
     fail = false
     expect(await cell.edit(rename('A'))).toBe(true)
+  })
+})
+
+describe('what the server says', () => {
+  it.each([
+    ['there is no such cell', 'There is no such cell.'],
+    ['The server does not answer. Is it running?', 'The server does not answer. Is it running?'],
+    ['Done.', 'Done.'],
+    ['', '.'],
+  ])('%s, is told as a sentence', (said, told) => {
+    expect(sentence(said)).toBe(told)
   })
 })

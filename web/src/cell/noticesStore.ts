@@ -1,6 +1,12 @@
 import { defineStore } from 'pinia'
 import { ref } from 'vue'
 
+/** What the server says of something, as a sentence of its own. */
+export function sentence(said: string): string {
+  const begun = `${said[0]?.toUpperCase() ?? ''}${said.slice(1)}`
+  return /[.?!…]$/.test(begun) ? begun : `${begun}.`
+}
+
 /** What people are told, one sentence at a time, below everything else. */
 export const useNotices = defineStore('notices', () => {
   const said = ref('')

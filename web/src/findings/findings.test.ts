@@ -4,7 +4,7 @@ import { beforeEach, describe, expect, it, vi } from 'vitest'
 import type { Cell, Pair } from '../api/client'
 import { useCell } from '../cell/cellStore'
 import { asked, begin, Refusal, settled, times } from '../testing/standIn'
-import { useFindings } from './findingsStore'
+import { stretchOf, useFindings } from './findingsStore'
 import { useNotices } from '../cell/noticesStore'
 
 vi.mock('../api/client', async (original) =>
@@ -57,7 +57,7 @@ describe('what was found', () => {
     expect(times(FINDINGS)).toBe(2)
   })
 
-  it('is asked for after an edit that changes the model or a name in it, and after no other', async () => {
+  it('is asked for after an edit of the model or a name in it, and after no other', async () => {
     const findings = useFindings()
     await findings.load()
     const cell = useCell()
@@ -149,5 +149,19 @@ describe('what was found', () => {
     begin({ 'POST /api/cells/{id}/sweep': () => new Refusal(422, 'the run plan can not be run') })
     await findings.sweep()
     expect(useNotices().said).toBe('the run plan can not be run')
+  })
+})
+
+describe('the stretch round a closest approach', () => {
+  const broken = [
+    { start_s: [1, 1.1], end_s: [1.9, 2] },
+    { start_s: [4, 4.1], end_s: [4.9, 5] },
+  ]
+  it('is that in which the rule is broken then, as long as it may be', () => {
+    expect(stretchOf({ broken, time_s: 4.5 })).toEqual([4, 5])
+    expect(stretchOf({ broken, time_s: 2 })).toEqual([1, 2])
+  })
+  it('is the instant alone where no rule is broken then', () => {
+    expect(stretchOf({ broken, time_s: 3 })).toEqual([3, 3])
   })
 })

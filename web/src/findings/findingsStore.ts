@@ -10,6 +10,12 @@ import { useWhere } from '../where/whereStore'
 import { useSection } from '../where/sectionStore'
 import { useNotices } from '../cell/noticesStore'
 
+/** The stretch (s) in which the rule is broken round the closest approach. */
+export function stretchOf({ broken, time_s }: Pick<Pair, 'broken' | 'time_s'>): [number, number] {
+  const around = broken.find((b) => b.start_s[0]! <= time_s && time_s <= b.end_s[1]!)
+  return around ? [around.start_s[0]!, around.end_s[1]!] : [time_s, time_s]
+}
+
 /** What was measured and what breaks a rule. */
 export const useFindings = defineStore('findings', () => {
   const cell = useCell()
@@ -39,6 +45,8 @@ export const useFindings = defineStore('findings', () => {
   const unreadable = ref<string | null>(null)
   const shown = shallowRef<Pair | null>(null)
   /** Where the open body of the evidence that is looked at is open: ends of edges, mm. */
+  /** How deep the two bodies of the finding shown overlap where they do most. */
+  const depth = shallowRef<Schemas['OverlapAnswer'] | null>(null)
   const openEdges = shallowRef<number[][][]>([])
   const reach = shallowRef<{ from: string; to: string; series: Schemas['ReachSeries'] } | null>(
     null,
@@ -141,6 +149,8 @@ export const useFindings = defineStore('findings', () => {
     section.section = evidence.section
     where.goTo(evidence.viewpoint)
     openEdges.value = []
+    depth.value = null
+    if (pair.overlap) void measureDepth(pair)
     if (!pair.open) return
     const { item, link } = pair.open
     const edges = await answer(
@@ -151,9 +161,15 @@ export const useFindings = defineStore('findings', () => {
     )
     if (shown.value === pair) openEdges.value = edges.ends_mm
   }
+  async function measureDepth(pair: Pair) {
+    const body = { a: pair.a, b: pair.b, during_s: stretchOf(pair) }
+    const found = await answer(api.POST('/api/cells/{id}/overlap', { ...path(), body }))
+    if (shown.value === pair) depth.value = found
+  }
   function leaveEvidence() {
     shown.value = null
     openEdges.value = []
+    what.context = new Set()
     if (before) {
       what.showJust(before.shown)
       section.section = before.section
@@ -188,6 +204,7 @@ export const useFindings = defineStore('findings', () => {
     unreadable,
     shown,
     openEdges,
+    depth,
     reach,
     reachNow,
     load,

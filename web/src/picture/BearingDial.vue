@@ -275,10 +275,20 @@ const shown = (x: number) =>
 }
 .bearing input {
   left: 123px;
-  top: 44px;
+  top: 36px;
 }
 .elevation input {
   left: 123px;
+  top: 60px;
+}
+/* As large as others on the page. */
+.small .typed input {
+  min-height: 34px;
+}
+.small .bearing input {
+  top: 27px;
+}
+.small .elevation input {
   top: 61px;
 }
 </style>

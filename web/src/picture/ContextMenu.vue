@@ -1,14 +1,14 @@
 <script setup lang="ts">
-import { mdiChevronRight } from '@mdi/js'
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
 
 import { useActions } from '../actions/actionsStore'
-import { readable } from '../settings/bindings'
 import { useCell } from '../cell/cellStore'
+import { withPivot } from '../scene/navigation'
 import type { Hit } from '../scene/picking'
 import { useWhat } from '../what/whatStore'
-import { withPivot } from '../scene/navigation'
 import { useWhere } from '../where/whereStore'
+import ActionItems from './ActionItems.vue'
+import SubMenu from './SubMenu.vue'
 
 const props = defineProps<{ x: number; y: number; hits: Hit[] }>()
 const emit = defineEmits<{ close: [] }>()
@@ -22,43 +22,58 @@ const names = computed(() => {
   return items.slice(0, 8).map((id) => ({ id, name: cell.items.get(id)?.name ?? id }))
 })
 const first = computed(() => names.value[0])
-const onThing = [
-  'fit-selection',
-  'isolate',
-  'isolate-ghosted',
-  'hide',
-  'frame-of-selection',
-  'handles-move',
-  'handles-turn',
-  'rename',
-  'duplicate',
-  'lock',
-  'delete',
+/** Whether it was opened on a face, and not in the roster or on a frame. */
+const onFace = computed(() => props.hits[0]?.body !== undefined)
+
+/** What one does most with a thing. */
+const most = ['fit-selection', 'isolate', 'hide', 'handles-move', 'rename', 'delete']
+/** All else, by what it is about. */
+const groups = [
+  { id: 'show', name: 'Show', does: ['isolate-ghosted', 'isolate-alone', 'ghost', 'new-set'] },
+  {
+    id: 'place',
+    name: 'Place',
+    does: [
+      'handles-turn',
+      'drop',
+      'snap-point',
+      'snap-face',
+      'snap-axis',
+      'turn-about',
+      'detach',
+      'lock',
+    ],
+  },
+  { id: 'edit', name: 'Edit', does: ['duplicate', 'group', 'ungroup', 'export-urdf'] },
+  {
+    id: 'frames',
+    name: 'Frames',
+    does: [
+      'frame-of-selection',
+      'use-frame',
+      'new-frame',
+      'new-tcp',
+      'frame-face',
+      'frame-axis',
+      'frame-points',
+    ],
+  },
+  {
+    id: 'select',
+    name: 'Select',
+    does: ['select-children', 'select-parent', 'select-role', 'select-mesh'],
+  },
 ]
-const further = [
-  'drop',
-  'snap-point',
-  'snap-face',
-  'snap-axis',
-  'turn-about',
-  'group',
-  'ungroup',
-  'detach',
-  'new-frame',
-  'new-tcp',
-  'frame-face',
-  'frame-axis',
-  'frame-points',
-  'use-frame',
-  'new-set',
-  'ghost',
-  'select-children',
-  'select-parent',
-  'select-role',
-  'select-mesh',
-  'export-urdf',
-]
-const elsewhere = ['fit-all', 'show-all', 'opposite', 'level', 'stand', 'fit-rectangle']
+const elsewhere = ['fit-all', 'show-all', 'stand']
+const views = computed(() => [
+  'opposite',
+  'level',
+  'fit-rectangle',
+  ...where.standardViews.slice(0, 6).map((view) => `view-${view.id}`),
+])
+const can = (id: string) => action(id).enabled?.() ?? true
+/** Which group is unfolded. */
+const opened = ref<string | null>(null)
 function run(what: () => unknown) {
   emit('close')
   void what()
@@ -74,103 +89,56 @@ const faceOn = () => where.faceOn(props.hits[0]!.body!, props.hits[0]!.triangle!
     location="bottom start"
     @update:model-value="(open: boolean) => open || emit('close')"
   >
-    <v-list data-test="context-menu" min-width="230">
+    <v-list
+      role="menu"
+      data-test="context-menu"
+      min-width="230"
+      :aria-label="first?.name ?? 'The picture'"
+    >
       <template v-if="first">
         <v-list-subheader>{{ first.name }}</v-list-subheader>
-        <v-list-item
-          v-for="id in onThing"
-          :key="id"
-          :title="action(id).name"
-          :disabled="action(id).enabled?.() === false"
-          :data-test="`menu-${id}`"
-          @click="run(action(id).run)"
+        <ActionItems :ids="most" @run="run" />
+        <template v-if="onFace">
+          <v-list-item
+            role="menuitem"
+            title="Look at this face square on"
+            data-test="menu-face-on"
+            @click="run(faceOn)"
+          />
+          <v-list-item
+            role="menuitem"
+            title="Turn about this point"
+            data-test="menu-pivot"
+            @click="run(pivotHere)"
+          />
+        </template>
+        <v-divider />
+        <SubMenu
+          v-for="group in groups"
+          :id="group.id"
+          :key="group.id"
+          v-model="opened"
+          :name="group.name"
         >
-          <template v-if="action(id).key" #append
-            ><kbd>{{ readable(action(id).key!) }}</kbd></template
-          >
-        </v-list-item>
-        <v-list-item
-          v-if="hits[0]!.body !== undefined"
-          title="Look at this face square on"
-          data-test="menu-face-on"
-          @click="run(faceOn)"
-        />
-        <v-list-item
-          v-if="hits[0]!.body !== undefined"
-          title="Turn about this point"
-          data-test="menu-pivot"
-          @click="run(pivotHere)"
-        />
-        <v-menu submenu open-on-hover location="end">
-          <template #activator="{ props: more }"
-            ><v-list-item
-              v-bind="more"
-              title="More"
-              :append-icon="mdiChevronRight"
-              data-test="menu-more"
-          /></template>
-          <v-list max-height="70vh"
-            ><v-list-item
-              v-for="id in further.filter((f) => action(f).enabled?.() ?? true)"
-              :key="id"
-              :title="action(id).name"
-              :data-test="`menu-${id}`"
-              @click="run(action(id).run)"
-              ><template v-if="action(id).key" #append
-                ><kbd>{{ readable(action(id).key!) }}</kbd></template
-              ></v-list-item
-            ></v-list
-          >
-        </v-menu>
-        <template v-if="names.length > 1">
-          <v-divider /><v-list-subheader>Also under the pointer</v-list-subheader>
+          <ActionItems :ids="group.does.filter(can)" @run="run" />
+        </SubMenu>
+        <SubMenu v-if="names.length > 1" id="also" v-model="opened" name="Also under the pointer">
           <v-list-item
             v-for="other in names.slice(1)"
             :key="other.id"
+            role="menuitem"
             :title="other.name"
             :data-test="`also-${other.id}`"
             @mouseenter="what.hovered = other.id"
             @click="run(() => what.select(other.id))"
           />
-        </template>
+        </SubMenu>
         <v-divider />
       </template>
-      <v-list-item
-        v-for="id in elsewhere"
-        :key="id"
-        :title="action(id).name"
-        :data-test="`menu-${id}`"
-        @click="run(action(id).run)"
-      >
-        <template v-if="action(id).key" #append
-          ><kbd>{{ readable(action(id).key!) }}</kbd></template
-        >
-      </v-list-item>
-      <v-divider />
-      <div class="views">
-        <button
-          v-for="view in where.standardViews.slice(0, 6)"
-          :key="view.id"
-          @click="run(() => where.standard(view.id))"
-        >
-          {{ view.name }}
-        </button>
-      </div>
+      <ActionItems :ids="elsewhere" @run="run" />
+      <SubMenu id="look" v-model="opened" name="Look">
+        <ActionItems :ids="views" @run="run" />
+      </SubMenu>
     </v-list>
   </v-menu>
 </template>
-
-<style scoped>
-.views {
-  display: grid;
-  grid-template-columns: repeat(3, 1fr);
-  padding: 4px 12px;
-}
-.views button {
-  padding: 3px;
-  border-radius: 4px;
-}
-.views button:hover {
-  background: var(--accent-tint);
-}
-</style>

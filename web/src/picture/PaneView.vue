@@ -1,27 +1,29 @@
 <script setup lang="ts">
+import { useElementSize } from '@vueuse/core'
 import { computed, inject, ref } from 'vue'
 
 import { useKeys } from '../settings/bindings'
-import type { Section, Vec3 } from '../api/client'
+import type { Vec3 } from '../api/client'
 import { useCell } from '../cell/cellStore'
-import { useFindings } from '../findings/findingsStore'
-import { useSection } from '../where/sectionStore'
 import { gridPitch } from '../scene/ground'
 import type { Hit } from '../scene/picking'
 import { sceneKey } from './sceneKey'
 import { useSettings } from '../settings/settingsStore'
 import { useUnits } from '../settings/units'
-import { pickedFor, useItems } from '../what/itemsStore'
+import { useItems } from '../what/itemsStore'
+import { pickedFor } from '../what/pickedFor'
 import { useWhat } from '../what/whatStore'
-import { useWhen } from '../when/whenStore'
 import BearingDial from './BearingDial.vue'
 import ContextMenu from './ContextMenu.vue'
+import EvidenceLabel from './EvidenceLabel.vue'
 import HeldDial from './HeldDial.vue'
-import { add, dot, eye, widthAtPivot, withPivot } from '../scene/navigation'
+import SectionHandle from './SectionHandle.vue'
+import TourStops from './TourStops.vue'
+import { useSeen } from './useSeen'
+import { widthAtPivot, withPivot } from '../scene/navigation'
 import StandpointBar from '../where/StandpointBar.vue'
 import { useStandpoint } from '../where/standpointStore'
 import StateChips from './StateChips.vue'
-import { useTours } from '../where/tourStore'
 import { useHand } from './useHand'
 import { useWhere } from '../where/whereStore'
 import { useNotices } from '../cell/noticesStore'
@@ -30,37 +32,32 @@ const props = defineProps<{ index: number; place: number; many: boolean }>()
 const emit = defineEmits<{ pointer: [at: Vec3 | null] }>()
 const where = useWhere()
 const what = useWhat()
-const when = useWhen()
 const settings = useSettings()
-const findings = useFindings()
-const section = useSection()
 const standpoint = useStandpoint()
-const tours = useTours()
 const items = useItems()
 const cell = useCell()
 const notices = useNotices()
 const units = useUnits()
 const keyOf = useKeys()
-const { scene, frame } = inject(sceneKey)!
+const { scene } = inject(sceneKey)!
 
 const box = ref<HTMLElement>()
 const menu = ref<{ x: number; y: number; hits: Hit[] } | null>(null)
 const view = computed(() => where.panes[props.index]!.viewpoint)
-/** Where a point appears now; it follows each drawn frame. */
-const seen = (at: Vec3) =>
-  frame.value >= 0 ? (scene.value?.project(props.index, at) ?? null) : null
+const seen = useSeen(() => props.index)
+const { width, height } = useElementSize(box)
 
 // ---- the hand
 const hand = useHand(box, props.index, () => scene.value, {
   click(at, e) {
-    const hit = scene.value?.pick(props.index, ...at) ?? null
+    const hit = scene.value?.spots.pick(props.index, ...at) ?? null
     if (where.asking) return answerAsking(at, hit)
-    const ghost = what.peeking ? scene.value?.pick(props.index, ...at, true) : null
+    const ghost = what.peeking ? scene.value?.spots.pick(props.index, ...at, true) : null
     if (ghost && !what.visible.has(ghost.item)) return what.show([ghost.item])
     what.select(hit?.item ?? null, e.ctrlKey || e.metaKey)
   },
   doubleClick(at) {
-    const hit = scene.value?.pick(props.index, ...at)
+    const hit = scene.value?.spots.pick(props.index, ...at)
     if (!hit) return void where.fitAll()
     const does = settings.looking.doubleClick
     if (does === 'fit') void where.fitSelection([hit.item])
@@ -75,11 +72,11 @@ const hand = useHand(box, props.index, () => scene.value, {
       return
     }
     // Drawn to the right it takes what lies wholly inside, to the left what it touches.
-    const found = scene.value?.within(props.index, from, to, to[0] < from[0]) ?? []
+    const found = scene.value?.spots.within(props.index, from, to, to[0] < from[0]) ?? []
     what.selected = new Set(e.ctrlKey || e.metaKey ? [...what.selected, ...found] : found)
   },
   menu(at) {
-    const hits = scene.value?.pickAll(props.index, ...at) ?? []
+    const hits = scene.value?.spots.pickAll(props.index, ...at) ?? []
     if (hits[0] && !what.selected.has(hits[0].item)) what.select(hits[0].item)
     const r = box.value!.getBoundingClientRect()
     menu.value = { x: r.left + at[0], y: r.top + at[1], hits }
@@ -97,7 +94,7 @@ const touching = computed(
 
 /** Takes the click that an action waits for. */
 function answerAsking(at: [number, number], hit: Hit | null) {
-  const floor = scene.value?.onPlane(props.index, ...at, [0, 0, 0], [0, 0, 1]) ?? null
+  const floor = scene.value?.spots.onPlane(props.index, ...at, [0, 0, 0], [0, 0, 1]) ?? null
   switch (where.asking) {
     case 'stand': {
       // On something one can stand on, or the floor.
@@ -132,81 +129,11 @@ function answerAsking(at: [number, number], hit: Hit | null) {
 /** Where points are picked, a vertex near the pointer is taken. */
 async function picked(at: [number, number], hit: Hit) {
   const point = pickedFor[items.picking!.for].corners
-    ? scene.value!.cornerNear(props.index, hit, at)
+    ? scene.value!.spots.cornerNear(props.index, hit, at)
     : hit.at
   if (await items.picked({ ...hit, at: point, normal: hit.normal! })) where.asking = null
 }
 const planned = computed(() => (standpoint.planned ? seen(standpoint.planned) : null))
-
-// ---- the section's handle
-const handle = computed(() => {
-  const s = section.section
-  if (!s || findings.shown) return null
-  const [at, tip] = [seen(s.point_mm as Vec3), seen(add(s.point_mm as Vec3, s.normal as Vec3, 100))]
-  return at && tip ? { at, direction: [tip[0] - at[0], tip[1] - at[1]] as const } : null
-})
-let grip: { x: number; y: number; from: Section } | null = null
-function grab(e: PointerEvent) {
-  ;(e.currentTarget as Element).setPointerCapture(e.pointerId)
-  grip = { x: e.clientX, y: e.clientY, from: section.section! }
-}
-function pull(e: PointerEvent) {
-  if (!grip || !handle.value) return
-  const [hx, hy] = handle.value.direction
-  const length = hx * hx + hy * hy
-  if (length < 1) return
-  const by = (((e.clientX - grip.x) * hx + (e.clientY - grip.y) * hy) / length) * 100
-  section.section = {
-    ...grip.from,
-    point_mm: add(grip.from.point_mm as Vec3, grip.from.normal as Vec3, by),
-  }
-}
-const handleName = computed(() => {
-  const s = section.section
-  return s
-    ? `Section at ${units.length(dot(s.point_mm as Vec3, s.normal as Vec3))} along its normal; drag to move`
-    : ''
-})
-
-// ---- the label of a closest approach
-const label = computed(() => {
-  const pair = findings.shown
-  if (!pair || Math.abs(when.time - pair.time_s) > 1e-6) return null
-  const at = seen(pair.on_a_mm as Vec3)
-  return at ? { at, pair } : null
-})
-
-// ---- a tour's stops: in the other panes they can be dragged
-const stops = computed(() => {
-  if (!tours.tour) return []
-  return tours.tour.stops.flatMap((stop, i) => {
-    const at = seen(eye(stop.viewpoint))
-    return at && props.index !== tours.pane ? [{ at, stop, i }] : []
-  })
-})
-let dragged: { i: number; from: Vec3; through: Vec3 } | null = null
-const shiftedBy = ref<{ i: number; at: [number, number] } | null>(null)
-const pointOf = (e: PointerEvent, through: Vec3) => {
-  const r = box.value!.getBoundingClientRect()
-  return scene.value!.onPlane(props.index, e.clientX - r.left, e.clientY - r.top, through)
-}
-function grabStop(e: PointerEvent, i: number) {
-  ;(e.currentTarget as Element).setPointerCapture(e.pointerId)
-  const through = eye(tours.tour!.stops[i]!.viewpoint)
-  tours.chosen = i
-  dragged = { i, from: pointOf(e, through) ?? through, through }
-}
-function pullStop(e: PointerEvent) {
-  if (!dragged) return
-  const r = box.value!.getBoundingClientRect()
-  shiftedBy.value = { i: dragged.i, at: [e.clientX - r.left, e.clientY - r.top] }
-}
-function dropStop(e: PointerEvent) {
-  const [d, to] = [dragged, dragged && pointOf(e, dragged.through)]
-  dragged = null
-  if (d && to && shiftedBy.value) void tours.shift(d.i, add(to, d.from, -1))
-  shiftedBy.value = null
-}
 
 /** Handles hear the pointer where it is; Ctrl moves them in steps. */
 const aim = (e: PointerEvent) =>
@@ -283,51 +210,9 @@ defineExpose({ ahead: hand.ahead })
         touching ? 'takes what it touches' : 'takes what lies inside'
       }}</span>
     </div>
-    <button
-      v-if="handle"
-      class="handle"
-      data-test="section-handle"
-      :title="handleName"
-      :aria-label="handleName"
-      :style="{
-        left: `${handle.at[0]}px`,
-        top: `${handle.at[1]}px`,
-        rotate: `${Math.atan2(handle.direction[1], handle.direction[0])}rad`,
-      }"
-      @pointerdown="grab"
-      @pointermove="pull"
-      @pointerup="grip = null"
-    >
-      <svg width="44" height="22" viewBox="-22 -11 44 22">
-        <path d="M-20 0 L-11 -6 V-2 H11 V-6 L20 0 L11 6 V2 H-11 V6 Z" />
-      </svg>
-    </button>
-    <div
-      v-if="label"
-      class="gap"
-      data-test="gap-label"
-      :style="{ left: `${label.at[0]}px`, top: `${label.at[1]}px` }"
-    >
-      <b class="number">{{ units.length(label.pair.attained_mm) }}</b> needs
-      {{ units.short(label.pair.required_mm) }}
-    </div>
-    <button
-      v-for="{ at, stop, i } in stops"
-      :key="i"
-      class="stop number"
-      :class="{ chosen: tours.chosen === i }"
-      :title="`${stop.name}; drag to move this stop`"
-      :data-test="`tour-stop-mark-${i}`"
-      :style="{
-        left: `${shiftedBy?.i === i ? shiftedBy.at[0] : at[0]}px`,
-        top: `${shiftedBy?.i === i ? shiftedBy.at[1] : at[1]}px`,
-      }"
-      @pointerdown="grabStop($event, i)"
-      @pointermove="pullStop"
-      @pointerup="dropStop"
-    >
-      {{ i + 1 }}
-    </button>
+    <SectionHandle :index="index" />
+    <EvidenceLabel :index="index" :width="width" :height="height" />
+    <TourStops :index="index" :box="box" />
     <div v-if="draggedBy" class="dragged number" role="status" data-test="dragged">
       {{ draggedBy }}
     </div>
@@ -363,9 +248,6 @@ defineExpose({ ahead: hand.ahead })
   inset: 0;
   touch-action: none;
   outline-offset: -3px;
-}
-.hand:focus-visible {
-  outline: none;
 }
 .asking {
   cursor: crosshair;
@@ -405,32 +287,6 @@ defineExpose({ ahead: hand.ahead })
   color: rgb(var(--v-theme-surface));
   background: var(--plum);
 }
-.handle {
-  position: absolute;
-  width: 44px;
-  height: 22px;
-  margin: -11px -22px;
-  cursor: grab;
-  touch-action: none;
-}
-.handle path {
-  fill: var(--accent);
-  stroke: rgb(var(--v-theme-surface));
-  stroke-width: 1.5;
-}
-.gap {
-  position: absolute;
-  translate: -50% 26px;
-  padding: 3px 9px;
-  white-space: nowrap;
-  pointer-events: none;
-  background: rgb(var(--v-theme-surface));
-  border: 1.5px solid rgb(var(--v-theme-error));
-  border-radius: 5px;
-}
-.gap b {
-  color: rgb(var(--v-theme-error));
-}
 .spacing {
   position: absolute;
   right: 10px;
@@ -441,22 +297,6 @@ defineExpose({ ahead: hand.ahead })
   color: var(--soft);
   background: color-mix(in srgb, rgb(var(--v-theme-background)) 75%, transparent);
   pointer-events: none;
-}
-.stop {
-  position: absolute;
-  width: 20px;
-  height: 20px;
-  margin: -10px;
-  border-radius: 50%;
-  font-size: 11px;
-  background: rgb(var(--v-theme-surface));
-  border: 2px solid var(--accent);
-  cursor: grab;
-  touch-action: none;
-}
-.chosen {
-  background: var(--accent);
-  color: rgb(var(--v-theme-surface));
 }
 .planned {
   position: absolute;
@@ -475,7 +315,7 @@ defineExpose({ ahead: hand.ahead })
   padding: 3px 12px;
   border-radius: 12px;
   background: var(--plum);
-  color: #fff;
+  color: rgb(var(--v-theme-surface));
   pointer-events: none;
   white-space: pre;
 }

@@ -12,14 +12,16 @@ import { palettes } from '../scene/look'
 import { useSettings } from '../settings/settingsStore'
 import { useItems } from '../what/itemsStore'
 import { useWhat } from '../what/whatStore'
+import { useJog } from '../when/jogStore'
 import { useWhen } from '../when/whenStore'
 import { add } from '../scene/navigation'
 import PaneView from './PaneView.vue'
 import { useTours } from '../where/tourStore'
 import { useWhere } from '../where/whereStore'
-import { loadMeshes, prepareForPicking } from '../scene/meshes'
+import { loadMeshes, prepareForPicking, prepareLevels } from '../scene/meshes'
 import { useExport } from '../actions/exportStore'
 import { Scene, type SceneFrame } from '../scene/scene'
+import { flatOf, matrixOf } from '../scene/poses'
 import { sceneKey } from './sceneKey'
 
 const cell = useCell()
@@ -27,6 +29,7 @@ const what = useWhat()
 const where = useWhere()
 const items = useItems()
 const when = useWhen()
+const jog = useJog()
 const findings = useFindings()
 const section = useSection()
 const settings = useSettings()
@@ -89,6 +92,7 @@ watch(
       drawing.setPoses(open.moving_nodes, when.posesNow())
       loading.value = false
       prepareForPicking(bodies.map((b) => b.mesh))
+      if (drawing.software) prepareLevels(bodies.map((b) => b.mesh))
     } catch (e) {
       failed.value = `The meshes could not be loaded. ${(e as Error).message}`
     }
@@ -110,7 +114,7 @@ function standAgain() {
   // Another number of coordinate systems: the bodies are made anew and stand right by themselves.
   if (scene.value?.nodeCount !== open.poses.length) return
   scene.value.setRest(open.poses, framesOf(open))
-  scene.value.setPoses(open.moving_nodes, when.posesNow())
+  pose()
 }
 
 // ---- handles on the selection
@@ -141,9 +145,7 @@ watch([() => items.handles, () => items.grip, handleSize, scene, loading], () =>
       placed: async (motion) => {
         from = null
         items.dragged = null
-        const [at, turn] = [new Vector3(), new Quaternion()]
-        motion.decompose(at, turn, new Vector3())
-        await items.arrange({ motion: { by: [...at.toArray(), ...turn.toArray()] } })
+        await items.arrange({ motion: { by: flatOf(motion) } })
         standAgain()
       },
     },
@@ -228,15 +230,46 @@ const furniture = computed(() => {
   }
 })
 watch([furniture, scene, loading], () => scene.value?.setFurniture(furniture.value))
-watch([() => when.time, () => when.exact, () => when.track, loading], () => {
-  if (cell.cell && !loading.value) scene.value?.setPoses(cell.cell.moving_nodes, when.posesNow())
+/** What moves, where it is now; what is jogged, where the hand has it. */
+function pose() {
+  if (!cell.cell || loading.value) return
+  scene.value?.setPoses(cell.cell.moving_nodes, when.posesNow())
+  if (jog.answer?.nodes.length) scene.value?.setPoses(jog.answer.nodes, jog.answer.poses)
+}
+watch([() => when.time, () => when.exact, () => when.track, () => jog.answer, loading], pose)
+
+// ---- handles on the TCP that is jogged
+const tcpAt = computed(() => (jog.handles ? (jog.answer?.tcp?.world ?? null) : null))
+let dragging = false
+watch([tcpAt, () => jog.handles, handleSize, scene], () => {
+  if (dragging || items.handles) return
+  const at = tcpAt.value
+  if (!at || !jog.handles) return scene.value?.setHandles(null)
+  const start = matrixOf(at)
+  const reach = (motion: Matrix4) => jog.reachInWorld(flatOf(motion.clone().multiply(start)))
+  const mode = jog.handles
+  scene.value?.setHandles(
+    { mode, at, size: handleSize.value, nodes: [] },
+    {
+      moved: (motion) => {
+        dragging = true
+        reach(motion)
+      },
+      placed: (motion) => {
+        dragging = false
+        reach(motion)
+      },
+    },
+  )
 })
 watch([() => section.section, () => section.faces, palette, loading], () =>
   scene.value?.setSection(section.section, section.faces),
 )
-const gap = computed(() =>
-  findings.shown ? { a: findings.shown.on_a_mm as Vec3, b: findings.shown.on_b_mm as Vec3 } : null,
-)
+/** The gap that is shown: of the finding, or the nearest while joints are jogged. */
+const gap = computed(() => {
+  const near = findings.shown ?? jog.answer?.nearest[0]
+  return near ? { a: near.on_a_mm as Vec3, b: near.on_b_mm as Vec3 } : null
+})
 watch([gap, scene, palette], () => scene.value?.setGap(gap.value))
 watch([() => findings.openEdges, scene, palette], () =>
   scene.value?.setOpenEdges(findings.openEdges),

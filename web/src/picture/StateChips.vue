@@ -2,7 +2,7 @@
 import { mdiClose } from '@mdi/js'
 import { computed } from 'vue'
 
-import { styleNames } from '../actions/actionsStore'
+import { styleNames } from '../where/panes'
 import type { Vec3 } from '../api/client'
 import { useCell } from '../cell/cellStore'
 import { useFindings } from '../findings/findingsStore'
@@ -10,6 +10,7 @@ import { useSection } from '../where/sectionStore'
 import { useSettings } from '../settings/settingsStore'
 import { useUnits } from '../settings/units'
 import { useWhat } from '../what/whatStore'
+import { useJog } from '../when/jogStore'
 import { clock, useWhen } from '../when/whenStore'
 import { dot } from '../scene/navigation'
 import { useWhere } from '../where/whereStore'
@@ -17,6 +18,7 @@ import { useWhere } from '../where/whereStore'
 const props = defineProps<{ index: number }>()
 const cell = useCell()
 const where = useWhere()
+const jog = useJog()
 const what = useWhat()
 const when = useWhen()
 const findings = useFindings()
@@ -87,6 +89,13 @@ const chips = computed<Chip[]>(() => {
         section.toggle,
       )
     }
+    if (jog.active && jog.item)
+      chip(
+        'jogged',
+        `${cell.items.get(jog.item)?.name} jogged by hand`,
+        'Where it is without the hand',
+        jog.reset,
+      )
     if (when.time > 0 && !when.playing)
       chip('time', `At ${clock(when.time)}`, 'Back to the start of the path', () => when.goTo(0))
     if (!settings.furniture.grid)

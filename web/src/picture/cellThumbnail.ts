@@ -27,7 +27,10 @@ export function useThumbnail(ready: () => boolean) {
         style: 'shaded_edges' as const,
         colours: 'role' as const,
       }
-      const picture = exporting.scene.snapshot(view, SIZE.width, SIZE.height, bare)
+      const picture = exporting.scene.snapshot(view, SIZE.width, SIZE.height, {
+        furniture: bare,
+        small: true,
+      })
       const png = await new Promise<Blob | null>((done) => picture.toBlob(done, 'image/png'))
       // The list does without when it can't be kept.
       if (png)

@@ -43,12 +43,8 @@ export const useThumbnails = defineStore('thumbnails', () => {
         style: view.style,
         colours: view.colours ?? ('role' as const),
       }
-      const picture = scene.snapshot(look, 168, 104, {
-        grid: true,
-        shadow: true,
-        frame: () => false,
-        frameSize: 1,
-      })
+      const furniture = { grid: true, shadow: true, frame: () => false, frameSize: 1 }
+      const picture = scene.snapshot(look, 168, 104, { furniture, small: true })
       if (poses) scene.setPoses(open.moving_nodes, when.posesNow())
       scene.setSection(cut.section, cut.faces)
       scene.setShown({

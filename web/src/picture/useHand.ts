@@ -65,11 +65,15 @@ export function useHand(
   /** The point under a pixel: on what is there, or as deep as the pivot. */
   function under(at: At): Vec3 {
     const pivot_mm = view().pivot_mm as Vec3
-    return scene()?.pick(pane, ...at)?.at ?? scene()?.onPlane(pane, ...at, pivot_mm) ?? pivot_mm
+    return (
+      scene()?.spots.pick(pane, ...at)?.at ??
+      scene()?.spots.onPlane(pane, ...at, pivot_mm) ??
+      pivot_mm
+    )
   }
   /** Comes nearer to what is under a pixel. */
   function nearer(v: Viewpoint, at: At, factor: number) {
-    return comeNearer(v, scene()?.pick(pane, ...at), under(at), factor)
+    return comeNearer(v, scene()?.spots.pick(pane, ...at), under(at), factor)
   }
   function turnsAbout(at: At): Vec3 {
     if (settings.looking.pivot === 'pointer') return under(at)
@@ -171,7 +175,7 @@ export function useHand(
     const at = local(e)
     if (!drag) {
       if (scene()?.handlesBusy) return void (what.hovered = null)
-      const hit = scene()?.pick(pane, ...at) ?? null
+      const hit = scene()?.spots.pick(pane, ...at) ?? null
       what.hovered = hit?.item ?? null
       on.hover(hit, at)
       return
@@ -287,11 +291,11 @@ export function useHand(
   function corners(from: At, to: At): Vec3[] {
     const depth = under([(from[0] + to[0]) / 2, (from[1] + to[1]) / 2])
     const at: At[] = [from, [to[0], from[1]], to, [from[0], to[1]]]
-    return at.map((p) => scene()?.onPlane(pane, ...p, depth) ?? depth)
+    return at.map((p) => scene()?.spots.onPlane(pane, ...p, depth) ?? depth)
   }
   /** How far ahead of the eye something is in the middle of the pane, mm. */
   function ahead(): number {
-    const hit = scene()?.pick(pane, ...middle())
+    const hit = scene()?.spots.pick(pane, ...middle())
     const v = view()
     const from = scene() && hit ? add(hit.at, v.pivot_mm as Vec3, -1) : null
     return from ? Math.hypot(...from) + v.distance_mm : v.distance_mm

@@ -1,4 +1,4 @@
-import * as THREE from 'three'
+import { Vector3 } from 'three'
 
 /**
  * Edges between two faces that join smoothly: they are drawn only where the outline runs along
@@ -30,7 +30,8 @@ export function softEdges(
 ): SoftEdges {
   const normals = faceNormals(positions, triangles)
   const sharp = Math.cos(crease)
-  // The half-edge seen first of each edge, by its ends: open addressing, as a Map of a million keys is slow.
+  // The half-edge seen first of each edge, by its ends: open addressing, as a Map of a million keys
+  // is slow.
   const room = 2 ** Math.ceil(Math.log2(Math.max(4, triangles.length * 1.5)))
   const table = new Int32Array(room).fill(-1)
   const endOf = (h: number) => triangles[h % 3 === 2 ? h - 2 : h + 1]!
@@ -83,7 +84,7 @@ export function softEdges(
 
 function faceNormals(positions: Float32Array, triangles: Uint32Array): Float32Array {
   const normals = new Float32Array(triangles.length)
-  const [a, b, c] = [new THREE.Vector3(), new THREE.Vector3(), new THREE.Vector3()]
+  const [a, b, c] = [new Vector3(), new Vector3(), new Vector3()]
   for (let t = 0; t < triangles.length; t += 3) {
     a.fromArray(positions, triangles[t]! * 3)
     b.fromArray(positions, triangles[t + 1]! * 3).sub(a)
@@ -93,54 +94,30 @@ function faceNormals(positions: Float32Array, triangles: Uint32Array): Float32Ar
   return normals
 }
 
-export interface PlacedEdges {
-  edges: SoftEdges
-  matrix: THREE.Matrix4
-  item: number
-}
-
 /**
- * The soft edges of several bodies, to be drawn at once: one instance an edge, two corners an
- * instance.
+ * Adds the edges along which the outline runs, as pairs of ends, to `into`: those of which one face
+ * is seen and the other is not. `eye` is where the eye is, in the mesh's coordinates, or in a
+ * parallel view the direction towards it; the ends of edge e are `first + 2 e` and the one after.
  */
-export function contourGeometry(placed: PlacedEdges[]): THREE.InstancedBufferGeometry {
-  const count = placed.reduce((n, p) => n + p.edges.from.length / 3, 0)
-  const [from, to] = [new Float32Array(count * 3), new Float32Array(count * 3)]
-  const [left, right] = [new Int16Array(count * 4), new Int16Array(count * 4)]
-  const items = new Uint16Array(count)
-  const v = new THREE.Vector3()
-  let at = 0
-  for (const { edges, matrix, item } of placed) {
-    const own = edges.from.length / 3
-    for (let e = 0; e < own; e++) {
-      v.fromArray(edges.from, e * 3)
-        .applyMatrix4(matrix)
-        .toArray(from, (at + e) * 3)
-      v.fromArray(edges.to, e * 3)
-        .applyMatrix4(matrix)
-        .toArray(to, (at + e) * 3)
-      v.fromArray(edges.left, e * 4)
-        .transformDirection(matrix)
-        .multiplyScalar(32767)
-        .toArray(left, (at + e) * 4)
-      v.fromArray(edges.right, e * 4)
-        .transformDirection(matrix)
-        .multiplyScalar(32767)
-        .toArray(right, (at + e) * 4)
+export function outline(
+  edges: SoftEdges,
+  eye: { x: number; y: number; z: number },
+  parallel: boolean,
+  first: number,
+  into: { push(a: number, b: number): void },
+) {
+  const { from, left, right } = edges
+  const count = from.length / 3
+  let [x, y, z] = [eye.x, eye.y, eye.z]
+  for (let e = 0; e < count; e++) {
+    if (!parallel) {
+      x = eye.x - from[e * 3]!
+      y = eye.y - from[e * 3 + 1]!
+      z = eye.z - from[e * 3 + 2]!
     }
-    items.fill(item, at, at + own)
-    at += own
+    const n = e * 4
+    const seen = left[n]! * x + left[n + 1]! * y + left[n + 2]! * z
+    const other = right[n]! * x + right[n + 1]! * y + right[n + 2]! * z
+    if (seen * other <= 0) into.push(first + 2 * e, first + 2 * e + 1)
   }
-  const geometry = new THREE.InstancedBufferGeometry()
-  geometry.setAttribute(
-    'position',
-    new THREE.BufferAttribute(new Float32Array([0, 0, 0, 1, 0, 0]), 3),
-  )
-  geometry.setAttribute('from', new THREE.InstancedBufferAttribute(from, 3))
-  geometry.setAttribute('to', new THREE.InstancedBufferAttribute(to, 3))
-  geometry.setAttribute('left', new THREE.InstancedBufferAttribute(left, 4, true))
-  geometry.setAttribute('right', new THREE.InstancedBufferAttribute(right, 4, true))
-  geometry.setAttribute('item', new THREE.InstancedBufferAttribute(items, 1))
-  geometry.instanceCount = count
-  return geometry
 }

@@ -23,19 +23,26 @@ export class Handles {
   private proxy = new THREE.Object3D()
   private start = new THREE.Matrix4()
   private controls: TransformControls
+  /** The controls take a new camera for a change: panes that look in turn would never rest. */
+  private looking = false
+  private heard = () => {
+    if (!this.looking) this.changed()
+  }
 
   constructor(
     private scene: THREE.Scene,
     camera: Camera,
+    /** Of the three axes, and of what is pointed at. */
+    colours: [string, string, string, string],
     moved: (motion: THREE.Matrix4) => void,
     done: (motion: THREE.Matrix4) => void,
     private changed: () => void,
   ) {
     this.controls = new TransformControls(camera)
     this.controls.setSpace('local')
-    this.controls.setColors('#C0391B', '#2F7D32', '#2F62B5', '#8B2C6A')
+    this.controls.setColors(...colours)
     this.object = this.controls.getHelper()
-    this.controls.addEventListener('change', changed)
+    this.controls.addEventListener('change', this.heard)
     this.controls.addEventListener('objectChange', () => moved(this.motion()))
     this.controls.addEventListener('mouseUp', () => done(this.motion()))
   }
@@ -82,7 +89,9 @@ export class Handles {
 
   /** Takes the camera of the pane that is drawn or pointed at. */
   look(camera: Camera, stepped?: boolean) {
+    this.looking = true
     this.controls.camera = camera
+    this.looking = false
     if (stepped !== undefined) {
       this.controls.setTranslationSnap(stepped ? STEP : null)
       this.controls.setRotationSnap(stepped ? STEP_TURN : null)
@@ -97,7 +106,7 @@ export class Handles {
 
   dispose() {
     this.controls.detach()
-    this.controls.removeEventListener('change', this.changed)
+    this.controls.removeEventListener('change', this.heard)
     if (this.controls.domElement) this.controls.disconnect()
     this.controls.dispose()
   }

@@ -4,6 +4,8 @@ import { LineMaterial } from 'three/addons/lines/LineMaterial.js'
 import { LineSegments2 } from 'three/addons/lines/LineSegments2.js'
 import { LineSegmentsGeometry } from 'three/addons/lines/LineSegmentsGeometry.js'
 
+import type { Palette } from './look'
+
 export class WideLines {
   readonly object: LineSegments2
   private material: LineMaterial
@@ -42,16 +44,16 @@ export class WideLines {
   }
 }
 
-const AXES = ['#C0392B', '#3C8D40', '#2F62B5'].map((c) => new THREE.Color(c))
-
-/** The three axes of a frame as arrows `size` m long: X red, Y green, Z blue (common practice). */
+/** The three axes of a frame as arrows `size` m long: in the theme's colours. */
 export function axesOf(
   matrix: THREE.Matrix4,
   size: number,
+  [x, y, z]: Palette['axes'],
   ends: number[],
   colours: THREE.Color[],
 ) {
   const origin = new THREE.Vector3().setFromMatrixPosition(matrix)
+  const inks = [x, y, z].map((colour) => new THREE.Color(colour))
   const axes = [0, 1, 2].map((i) => new THREE.Vector3().setFromMatrixColumn(matrix, i))
   axes.forEach((axis, i) => {
     const tip = origin.clone().addScaledVector(axis, size)
@@ -59,7 +61,7 @@ export function axesOf(
     const back = origin.clone().addScaledVector(axis, size * 0.8)
     const segment = (a: THREE.Vector3, b: THREE.Vector3) => {
       ends.push(...a.toArray(), ...b.toArray())
-      colours.push(AXES[i]!)
+      colours.push(inks[i]!)
     }
     segment(origin, tip)
     segment(tip, back.clone().addScaledVector(side, size * 0.08))

@@ -12,6 +12,12 @@ export const themes = {
       success: '#136A72',
       'on-background': '#20292E',
       'on-surface': '#20292E',
+      // Icons of roles.
+      robot: '#446A89',
+      tool: '#7F5E10',
+      fixture: '#4C6B3B',
+      part: '#96502E',
+      frame: '#2F62B5',
     },
   },
   dark: {
@@ -26,8 +32,22 @@ export const themes = {
       success: '#6CC3CB',
       'on-background': '#E8E4DA',
       'on-surface': '#E8E4DA',
+      robot: '#92B7D3',
+      tool: '#DDB964',
+      fixture: '#A6C294',
+      part: '#E0A27F',
+      frame: '#8FB2F0',
     },
   },
+}
+
+/** What lights the picture. */
+export const lights = { sun: '#fff6e6', sky: '#ffffff', floor: '#cfc6b4', fill: '#dfe9f5' }
+
+/** Of writing on a picture. */
+export function captionColours(dark: boolean) {
+  const { surface, 'on-surface': text } = themes[dark ? 'dark' : 'light'].colors
+  return { background: `${surface}E0`, text }
 }
 
 export interface Palette {
@@ -38,6 +58,8 @@ export interface Palette {
   gridCoarse: string
   accent: string
   broken: string
+  /** X red, Y green, Z blue (common practice). */
+  axes: [string, string, string]
   roles: Record<string, string>
 }
 
@@ -51,6 +73,7 @@ export const palettes: Record<'light' | 'dark', Palette> = {
     gridCoarse: '#CFC8B6',
     accent: '#1D5C50',
     broken: '#C0391B',
+    axes: ['#C0392B', '#2F7D32', '#2F62B5'],
     roles: {
       robot: '#7D9DB5',
       tool: '#C8A04A',
@@ -69,6 +92,7 @@ export const palettes: Record<'light' | 'dark', Palette> = {
     gridCoarse: '#354044',
     accent: '#7CC4B3',
     broken: '#F08A70',
+    axes: ['#E0705F', '#6CB36F', '#7BA3EA'],
     roles: {
       robot: '#7D9DB5',
       tool: '#C8A04A',

@@ -1,195 +1,98 @@
 /** Materials that know what is shown of each item: one draw for many bodies. */
 import * as THREE from 'three'
 
-/** Alpha of an item's state. One less means: and selected. */
-export const SHOWN = 255
-export const GHOST = 128
+import type { Style } from '../api/client'
+import {
+  cornerLitFaces,
+  edgeLines,
+  ghostFaces,
+  haloFaces,
+  litFaces,
+  paperFaces,
+  shadowDepth,
+  stencilFaces,
+  type Uniforms,
+} from './shaders'
 
-const BEHIND_LINES = { polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: 1 }
+/** How strong the ink of lines is. */
+const [ON_FACES, OUTLINE, HIDDEN] = [0.72, 0.9, 0.36]
 
-export interface StateUniforms {
-  states: { value: THREE.DataTexture }
-  paper: { value: THREE.Color }
-  ink: { value: THREE.Color }
-  plum: { value: THREE.Color }
-}
+/** The materials of all bodies of a cell. */
+export class Materials {
+  readonly lit: THREE.Material
+  readonly ghost: THREE.Material
+  readonly depth: THREE.Material
+  /** In this order: where what is selected is, and the line round it. */
+  readonly selected: THREE.ShaderMaterial
+  readonly halo: THREE.ShaderMaterial
+  readonly edges: THREE.ShaderMaterial
+  readonly behind: THREE.ShaderMaterial
+  readonly contours: THREE.ShaderMaterial
+  readonly contoursBehind: THREE.ShaderMaterial
+  private paper: THREE.Material
+  private uniforms: Uniforms
 
-const READ_STATE = `
-  attribute float item;
-  uniform sampler2D states;
-  varying vec4 vState;
-  void readState() {
-    int width = textureSize(states, 0).x;
-    int i = int(item + 0.5);
-    vState = texelFetch(states, ivec2(i % width, i / width), 0);
+  /** Lit at their corners only, where there is no graphics card to do it for each pixel. */
+  constructor(states: THREE.DataTexture, software: boolean) {
+    this.uniforms = {
+      states: { value: states },
+      paper: { value: new THREE.Color() },
+      plum: { value: new THREE.Color() },
+      inkLine: { value: new THREE.Color() },
+      plumLine: { value: new THREE.Color() },
+      plumLines: { value: false },
+      halfSize: { value: new THREE.Vector2(500, 500) },
+      ahead: { value: 0 },
+    }
+    this.lit = software ? cornerLitFaces(this.uniforms, true) : litFaces(this.uniforms)
+    this.paper = software ? cornerLitFaces(this.uniforms, false) : paperFaces(this.uniforms)
+    this.ghost = ghostFaces(this.uniforms)
+    this.depth = shadowDepth(this.uniforms)
+    this.selected = stencilFaces()
+    this.halo = haloFaces(this.uniforms)
+    this.edges = edgeLines(this.uniforms, false)
+    this.behind = edgeLines(this.uniforms, true)
+    this.contours = edgeLines(this.uniforms, false)
+    this.contoursBehind = edgeLines(this.uniforms, true)
   }
-  bool isShown() { return vState.a > 0.9; }
-  bool isGhost() { return vState.a > 0.4 && vState.a < 0.6; }
-`
-const CHOSEN = `
-  varying vec4 vState;
-  bool chosen() { float a = vState.a * 255.0; return abs(a - ${SHOWN - 1}.0) < 0.5 || abs(a - ${GHOST - 1}.0) < 0.5; }
-`
-const AWAY = 'gl_Position = vec4(2.0, 2.0, 2.0, 1.0);'
 
-function reading<T extends THREE.Material>(
-  material: T,
-  uniforms: StateUniforms,
-  which: 'isShown()' | 'isGhost()',
-  colour: string,
-): T {
-  material.onBeforeCompile = (shader) => {
-    Object.assign(shader.uniforms, uniforms)
-    shader.vertexShader = shader.vertexShader
-      .replace('#include <common>', `#include <common>\n${READ_STATE}`)
-      .replace(
-        '#include <project_vertex>',
-        `#include <project_vertex>\nreadState(); if (!${which}) { ${AWAY} }`,
-      )
-    shader.fragmentShader = shader.fragmentShader
-      .replace(
-        '#include <common>',
-        `#include <common>\n${CHOSEN}\nuniform vec3 paper; uniform vec3 plum;`,
-      )
-      .replace('#include <color_fragment>', colour)
+  setInk(paper: string, ink: string, plum: string) {
+    this.uniforms.paper.value.set(paper)
+    this.uniforms.plum.value.set(plum)
+    this.uniforms.inkLine.value.set(ink).convertLinearToSRGB()
+    this.uniforms.plumLine.value.set(plum).convertLinearToSRGB()
   }
-  material.customProgramCacheKey = () => which + colour
-  return material
-}
 
-/** Lit faces in each item's colour. */
-export const litFaces = (uniforms: StateUniforms) =>
-  reading(
-    new THREE.MeshLambertMaterial({ side: THREE.DoubleSide, clipShadows: true, ...BEHIND_LINES }),
-    uniforms,
-    'isShown()',
-    'diffuseColor.rgb = vState.rgb;',
-  )
+  set ahead(share: number) {
+    this.uniforms.ahead.value = share
+  }
 
-/** Faces as white as the paper: they only hide what is behind. */
-export const paperFaces = (uniforms: StateUniforms) =>
-  reading(
-    new THREE.MeshBasicMaterial({ side: THREE.DoubleSide, ...BEHIND_LINES }),
-    uniforms,
-    'isShown()',
-    'diffuseColor.rgb = chosen() ? mix(paper, plum, 0.28) : paper;',
-  )
+  /**
+   * For a style on a picture so many pixels large, its lines so strong: 1 or less where they come
+   * out wider.
+   */
+  use(style: Style, width: number, height: number, strength: number, clip: THREE.Plane[]) {
+    const faint = strength * HIDDEN
+    for (const lines of [this.behind, this.contoursBehind]) lines.uniforms.strength!.value = faint
+    this.contours.uniforms.strength!.value = strength * OUTLINE
+    this.edges.uniforms.strength!.value = strength * (style === 'shaded_edges' ? ON_FACES : OUTLINE)
+    this.uniforms.plumLines.value = style !== 'shaded_edges'
+    this.uniforms.halfSize.value.set(width / 2, height / 2)
+    for (const material of this.all()) material.clippingPlanes = clip
+  }
 
-/** What is hidden, faintly. */
-export const ghostFaces = (uniforms: StateUniforms) =>
-  reading(
-    new THREE.MeshLambertMaterial({
-      side: THREE.DoubleSide,
-      transparent: true,
-      opacity: 0.16,
-      depthWrite: false,
-    }),
-    uniforms,
-    'isGhost()',
-    'diffuseColor.rgb = vState.rgb;',
-  )
+  /** With what faces are filled in a style, if they are. */
+  facesIn(style: Style): THREE.Material | null {
+    if (style === 'wireframe') return null
+    return style === 'hidden_dashed' || style === 'hidden_removed' ? this.paper : this.lit
+  }
 
-/** What is shown throws a shadow, nothing else. */
-export const shadowDepth = (uniforms: StateUniforms) =>
-  reading(
-    new THREE.MeshDepthMaterial({ depthPacking: THREE.RGBADepthPacking }),
-    uniforms,
-    'isShown()',
-    '',
-  )
+  dispose() {
+    for (const material of this.all()) material.dispose()
+  }
 
-/** A vertex of a feature edge, always drawn. */
-const ON_EDGE = { declare: '', place: 'vec3 transformed = position;', leave: '' }
-/** A vertex of a soft edge, drawn where one of its faces is seen and the other is not. */
-const ON_CONTOUR = {
-  declare: 'attribute vec3 from; attribute vec3 to; attribute vec3 left; attribute vec3 right;',
-  place: 'vec3 transformed = mix(from, to, position.x);',
-  leave: `
-    vec3 toEye = isOrthographic ? vec3(0.0, 0.0, 1.0) : -(modelViewMatrix * vec4(from, 1.0)).xyz;
-    if (dot(normalMatrix * left, toEye) * dot(normalMatrix * right, toEye) > 0.0) { ${AWAY} }`,
-}
-
-/**
- * Ink lines along feature edges, or along the outlines of what is round; the faces are drawn a little
- * behind them. Dashed behind other things, if asked for.
- */
-export function edgeLines(
-  uniforms: StateUniforms,
-  of: 'edges' | 'contours',
-  behind: boolean,
-): THREE.ShaderMaterial {
-  const { declare, place, leave } = of === 'edges' ? ON_EDGE : ON_CONTOUR
-  return new THREE.ShaderMaterial({
-    uniforms: { ...uniforms, strength: { value: 0.72 }, ghosts: { value: 1 } },
-    transparent: true,
-    depthWrite: false,
-    depthFunc: behind ? THREE.GreaterDepth : THREE.LessEqualDepth,
-    clipping: true,
-    vertexShader: `
-      #include <common>
-      #include <clipping_planes_pars_vertex>
-      ${READ_STATE}
-      ${declare}
-      uniform float ghosts;
-      varying float vGhost;
-      flat varying vec4 vEnd;
-      varying vec4 vHere;
-      void main() {
-        ${place}
-        readState();
-        #include <project_vertex>
-        #include <clipping_planes_vertex>
-        vGhost = isGhost() ? 1.0 : 0.0;
-        vEnd = gl_Position;
-        vHere = gl_Position;
-        if (!isShown() && !(isGhost() && ghosts > 0.5)) { ${AWAY} }
-        ${leave}
-      }`,
-    fragmentShader: `
-      #include <common>
-      #include <clipping_planes_pars_fragment>
-      ${CHOSEN}
-      uniform vec3 ink;
-      uniform vec3 plum;
-      uniform float strength;
-      varying float vGhost;
-      flat varying vec4 vEnd;
-      varying vec4 vHere;
-      uniform vec2 halfSize;
-      void main() {
-        #include <clipping_planes_fragment>
-        ${behind ? 'if (mod(distance(vHere.xy / vHere.w * halfSize, vEnd.xy / vEnd.w * halfSize), 9.0) > 5.0) discard;' : ''}
-        gl_FragColor = vec4(chosen() ? plum : ink, (chosen() ? 1.0 : strength) * (vGhost > 0.5 ? 0.3 : 1.0));
-        #include <colorspace_fragment>
-      }`,
-  })
-}
-
-/** A cut face: its tint with thin lines at 45° on the picture (ISO 128-3). */
-export function hatchedFaces(
-  colour: string,
-  palette: { paper: string; ink: string },
-): THREE.ShaderMaterial {
-  return new THREE.ShaderMaterial({
-    side: THREE.DoubleSide,
-    uniforms: {
-      tint: { value: new THREE.Color(colour).lerp(new THREE.Color(palette.paper), 0.45) },
-      ink: { value: new THREE.Color(palette.ink) },
-    },
-    vertexShader: `
-      #include <common>
-      void main() {
-        gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0);
-      }`,
-    fragmentShader: `
-      #include <common>
-      uniform vec3 tint;
-      uniform vec3 ink;
-      void main() {
-        float along = mod(gl_FragCoord.x + gl_FragCoord.y, 9.0);
-        float line = smoothstep(1.4, 0.6, min(along, 9.0 - along));
-        gl_FragColor = vec4(mix(tint, ink, line * 0.75), 1.0);
-        #include <colorspace_fragment>
-      }`,
-  })
+  private all() {
+    const faces = [this.lit, this.paper, this.ghost, this.depth, this.selected, this.halo]
+    return [...faces, this.edges, this.behind, this.contours, this.contoursBehind]
+  }
 }

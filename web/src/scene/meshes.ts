@@ -4,6 +4,7 @@ import { MeshBVH, type SerializedBVH } from 'three-mesh-bvh'
 import { bytes as fetched } from '../api/client'
 import { type SoftEdges, softEdges } from './contours'
 import type { Shaded } from './creases'
+import type { Full, Level } from './levels'
 import { CREASE, decode, type Decoded, geometryOf, treeOver } from './decode'
 
 export interface DrawnMesh {
@@ -16,6 +17,8 @@ export interface DrawnMesh {
   corners: Shaded
   /** Two ends a feature edge. */
   edges: Float32Array
+  /** The same with less, finest first: where there is no graphics card, and a little later. */
+  levels?: Level[]
   /** The edges between, found when first asked for. */
   soft: () => SoftEdges
 }
@@ -68,6 +71,30 @@ export function prepareForPicking(meshes: Iterable<DrawnMesh>) {
     if (queue.length) requestIdleCallback(some)
   }
   requestIdleCallback(some)
+}
+
+/** Makes levels of meshes that have none, one after the other, aside. */
+export function prepareLevels(meshes: Iterable<DrawnMesh>) {
+  const queue = [...new Set(meshes)].filter((mesh) => !mesh.levels)
+  if (!queue.length) return
+  const by = new Worker(new URL('./levels.worker.ts', import.meta.url), { type: 'module' })
+  const ask = (mesh: DrawnMesh) => {
+    const { positions, indices } = mesh.corners
+    by.postMessage({ positions, indices, edges: mesh.edges } satisfies Full)
+  }
+  const made = (levels: Level[]) => {
+    queue.shift()!.levels = levels
+    const [next] = queue
+    if (next) ask(next)
+    else by.terminate()
+  }
+  by.onmessage = ({ data }: MessageEvent<Level[]>) => made(data)
+  // One that can't be made simpler is drawn as it is.
+  by.onerror = (e) => {
+    e.preventDefault()
+    made([])
+  }
+  ask(queue[0]!)
 }
 
 const NAME = 64

@@ -76,7 +76,7 @@ const gesture = fc.oneof(
 )
 
 describe('navigation by hand', () => {
-  it('stays finite, level and inside limits, whatever the hand does, and the pivot never falls behind the eye', () => {
+  it('stays finite, level and in limits, the pivot before the eye, whatever the hand does', () => {
     fc.assert(
       fc.property(fc.array(gesture, { minLength: 10_000, maxLength: 10_000 }), (gestures) => {
         let v = start

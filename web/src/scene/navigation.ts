@@ -1,6 +1,6 @@
 /**
- * The hand's part of navigation: how gestures change a viewpoint. Level unless roll is asked for, the
- * pivot never behind the eye. Framing, standard views and tours come from the core.
+ * The hand's part of navigation: how gestures change a viewpoint. Level unless roll is asked for,
+ * the pivot never behind the eye. Framing, standard views and tours come from the core.
  */
 import type { Vec3, Viewpoint } from '../api/client'
 
@@ -89,8 +89,8 @@ export function pan(
 }
 
 /**
- * Comes nearer by `factor` (< 1) towards `at`, which stays where it is on the picture. It never runs
- * dry: from `least` mm on the eye goes on past `at`, and the pivot moves ahead.
+ * Comes nearer by `factor` (< 1) towards `at`, which stays where it is on the picture. It never
+ * runs dry: from `least` mm on the eye goes on past `at`, and the pivot moves ahead.
  */
 export function zoom(v: Viewpoint, at: Vec3, factor: number, least = OPEN_MM): Viewpoint {
   const width_mm = clamp(v.width_mm * factor, 1, FARTHEST_MM)
@@ -250,4 +250,11 @@ export function same(a: Viewpoint, b: Viewpoint): boolean {
     a.projection === b.projection &&
     [0, 1, 2].every((i) => near(a.pivot_mm[i]!, b.pivot_mm[i]!, 0.5))
   )
+}
+
+/** Whether one looks along an axis, as in the standard views from the sides, top and bottom. */
+export function isStandard(v: Viewpoint): boolean {
+  const along = (deg: number) => Math.abs(deg - Math.round(deg / 90) * 90) < 1e-6
+  const level = Math.abs(v.elevation_deg) < 1e-6
+  return along(v.bearing_deg) && (level || Math.abs(Math.abs(v.elevation_deg) - 90) < 1e-6)
 }

@@ -25,8 +25,8 @@ const lengthWords: Record<string, LengthUnit> = {
 const angleWords: Record<string, AngleUnit> = { '°': 'deg', deg: 'deg', rad: 'rad' }
 
 /**
- * The number in a typed text, in `of` where it names no unit of its own. `+` in front adds to `now`, `+-` takes
- * away. Null for what is no number.
+ * The number in a typed text, in `of` where it names no unit of its own. `+` in front adds to
+ * `now`, `+-` takes away. Null for what is no number.
  */
 function typed(
   text: string,

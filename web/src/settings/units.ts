@@ -16,6 +16,11 @@ export function useUnits() {
   /** A length without its unit; `more` decimals than the person asked for. */
   const number = (mm: number, more = 0) => plain((mm / unit.value.mm).toFixed(digits(more)))
   const length = (mm: number, more = 0) => `${number(mm, more)} ${unit.value.sign}`
+  /** Never more than it is: for what is certain to be at least so long. */
+  const floor = (mm: number, more = 0) => {
+    const step = unit.value.mm / 10 ** digits(more)
+    return length(Math.floor(mm / step + 1e-9) * step, more)
+  }
   /** As short as it is exact: for what people set themselves, `10 mm`. */
   const short = (mm: number) =>
     `${Number((mm / unit.value.mm).toFixed(digits(3)))} ${unit.value.sign}`
@@ -42,6 +47,7 @@ export function useUnits() {
     angleSign,
     number,
     length,
+    floor,
     short,
     angleNumber,
     angle,

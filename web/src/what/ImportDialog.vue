@@ -1,18 +1,16 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 
-import { roles } from './itemsStore'
-import { useUnits } from '../settings/units'
 import { useCell } from '../cell/cellStore'
 import { filesOfDrop } from './droppedFiles'
-import { type Chosen, type Found, useImport } from './importStore'
+import FoundRow from './FoundRow.vue'
+import RecordingRow from './RecordingRow.vue'
+import { useImport } from './importStore'
 
 const emit = defineEmits<{ stored: [cell: string, items: string[]] }>()
 const cell = useCell()
 const bringing = useImport()
-const units = useUnits()
 
-const metres = { mm: 0.001, cm: 0.01, m: 1, inch: 0.0254 }
 const state = computed(() => bringing.state)
 const progress = computed(() => {
   const s = state.value
@@ -28,29 +26,11 @@ const doing = computed(() => {
       : 'Looking through the files'
   return `Reading ${s.what}, ${s.done + 1} of ${s.total}`
 })
-const size = (f: Found, c: Chosen) => {
-  if (!f.size) return '–'
-  const [x, y, z] = f.size.map((s) => units.number(s * metres[c.unit] * 1000))
-  return `${(c.up === 'y' ? [x, z, y] : [x, y, z]).join(' × ')} ${units.sign.value}`
-}
-/** What was wrong with a mesh, and what was done about it. */
-const flaws = (f: Found) => {
-  const { open_edges, degenerate, duplicate, turned_shells, turned_triangles } = f.flaws
-  return [
-    open_edges && `${open_edges} open edges: what is inside is told by how nearly it closes`,
-    degenerate && `${degenerate} triangles without an area left out`,
-    duplicate && `${duplicate} double triangles left out`,
-    turned_shells && `${turned_shells} shells inside out turned over`,
-    turned_triangles &&
-      `${turned_triangles} triangles that ran against their neighbours turned over`,
-  ]
-    .filter(Boolean)
-    .join(' · ')
-}
-const carriers = computed(() => [...cell.items.values()])
 async function store() {
   const stored = await bringing.store()
-  if (stored) emit('stored', stored.cell, stored.items)
+  if (!stored) return
+  emit('stored', stored.cell, stored.items)
+  bringing.close()
 }
 const more = (e: Event) => {
   const input = e.target as HTMLInputElement
@@ -64,7 +44,13 @@ const missing = computed(() => bringing.found.flatMap((f) => f.missing))
 </script>
 
 <template>
-  <v-dialog :model-value="bringing.open" max-width="900" persistent @keydown.escape="bringing.stop">
+  <v-dialog
+    :model-value="bringing.open"
+    max-width="900"
+    aria-label="Bring in"
+    persistent
+    @keydown.escape="bringing.stop"
+  >
     <v-card title="Bring in" data-test="import-dialog" @dragover.prevent @drop.prevent.stop="drop">
       <v-card-text class="body">
         <p v-if="bringing.failed" class="problem" role="alert" data-test="import-failed">
@@ -87,111 +73,23 @@ const missing = computed(() => bringing.found.flatMap((f) => f.missing))
           <table>
             <thead>
               <tr>
-                <th />
+                <th><span class="unseen">Brought in</span></th>
                 <th>Name</th>
                 <th>Role</th>
                 <th>Unit</th>
                 <th>Up</th>
                 <th class="right">Size</th>
                 <th class="right">Triangles</th>
-                <th v-if="bringing.into === 'cell'">Hangs on</th>
+                <th>Hangs on</th>
               </tr>
             </thead>
-            <tbody v-for="(c, i) in bringing.chosen" :key="c.file">
-              <tr :class="{ off: !c.take }" data-test="found">
-                <td>
-                  <input
-                    v-model="c.take"
-                    type="checkbox"
-                    :disabled="!!bringing.found[i]!.problem"
-                    :aria-label="`Bring in ${c.name}`"
-                  />
-                </td>
-                <td><input v-model="c.name" class="name" aria-label="Name" :title="c.file" /></td>
-                <td>
-                  <select v-model="c.role" aria-label="Role">
-                    <option v-for="r in roles" :key="r" :value="r">{{ r }}</option>
-                  </select>
-                </td>
-                <td>
-                  <select
-                    v-model="c.unit"
-                    :disabled="bringing.found[i]!.says_itself"
-                    aria-label="Unit"
-                    data-test="found-unit"
-                  >
-                    <option value="mm">mm</option>
-                    <option value="cm">cm</option>
-                    <option value="m">m</option>
-                    <option value="inch">inch</option>
-                  </select>
-                </td>
-                <td>
-                  <select
-                    v-model="c.up"
-                    :disabled="bringing.found[i]!.says_itself"
-                    aria-label="Axis that points up"
-                    data-test="found-up"
-                  >
-                    <option value="z">Z</option>
-                    <option value="y">Y</option>
-                  </select>
-                </td>
-                <td class="number right size" data-test="found-size">
-                  {{ size(bringing.found[i]!, c) }}
-                </td>
-                <td class="number right">
-                  {{ bringing.found[i]!.triangles.toLocaleString('en') }}
-                </td>
-                <td v-if="bringing.into === 'cell'">
-                  <select v-model="c.parent" class="carrier" aria-label="Hangs on">
-                    <option value="">the floor</option>
-                    <option v-for="p in carriers" :key="p.id" :value="p.id">{{ p.name }}</option>
-                  </select>
-                </td>
-              </tr>
-              <tr class="about">
-                <td />
-                <td colspan="7">
-                  <span
-                    v-if="bringing.found[i]!.kind === 'robot' && !bringing.found[i]!.problem"
-                    class="soft"
-                    >{{ bringing.found[i]!.links }}
-                    {{ bringing.found[i]!.links === 1 ? 'link' : 'links' }},
-                    {{ bringing.found[i]!.joints }} moving
-                    {{ bringing.found[i]!.joints === 1 ? 'joint' : 'joints'
-                    }}{{
-                      bringing.found[i]!.srdf
-                        ? `, with ${bringing.found[i]!.srdf}${bringing.found[i]!.joint_groups.length ? ` (groups ${bringing.found[i]!.joint_groups.join(', ')})` : ''}`
-                        : ''
-                    }}.
-                  </span>
-                  <label
-                    v-if="bringing.found[i]!.collisions"
-                    class="soft geometry"
-                    :title="`${bringing.found[i]!.collisions} links have geometry of both kinds; the one chosen is shown and measured`"
-                    >Shown and measured
-                    <select
-                      v-model="c.geometry"
-                      aria-label="Geometry that is shown and measured"
-                      data-test="found-geometry"
-                    >
-                      <option value="visual">what is meant to be seen</option>
-                      <option value="collision">what is meant for collisions</option>
-                    </select></label
-                  >
-                  <span v-if="flaws(bringing.found[i]!)" class="soft" data-test="found-flaws">{{
-                    flaws(bringing.found[i]!)
-                  }}</span>
-                  <span
-                    v-if="bringing.found[i]!.problem"
-                    class="problem"
-                    data-test="found-problem"
-                    >{{ bringing.found[i]!.problem }}</span
-                  >
-                </td>
-              </tr>
-            </tbody>
+            <component
+              :is="bringing.found[i]!.kind === 'recording' ? RecordingRow : FoundRow"
+              v-for="(c, i) in bringing.chosen"
+              :key="c.file"
+              v-model="bringing.chosen[i]!"
+              :found="bringing.found[i]!"
+            />
           </table>
           <div v-if="missing.length" class="missing" data-test="missing">
             <b>Missing meshes</b>
@@ -268,44 +166,13 @@ th {
   color: var(--soft);
   padding: 0 6px 4px;
 }
-td {
-  padding: 2px 6px;
-}
-tbody {
-  border-top: 1px solid var(--line);
-}
 .right {
   text-align: right;
-}
-.size {
-  white-space: nowrap;
-}
-.off .name,
-.off .number {
-  opacity: 0.5;
-}
-.about td {
-  padding-top: 0;
-  font-size: 12px;
 }
 .name {
   width: 100%;
   min-width: 120px;
   border-bottom: 1px solid var(--line);
-}
-select {
-  border: 1px solid var(--line);
-  border-radius: 4px;
-  padding: 0 4px;
-  appearance: auto;
-  background: inherit;
-  color: inherit;
-}
-.carrier {
-  max-width: 130px;
-}
-.geometry {
-  margin-right: 8px;
 }
 .problem {
   color: rgb(var(--v-theme-error));

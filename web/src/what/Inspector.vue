@@ -6,48 +6,20 @@ import type { Schemas } from '../api/client'
 import { useCell } from '../cell/cellStore'
 import { plain } from '../settings/unitKinds'
 import { useUnits } from '../settings/units'
-import { type FrameChoice, roles, useItems } from './itemsStore'
-import UnitField from './UnitField.vue'
+import { palettes } from '../scene/look'
+import { useSettings } from '../settings/settingsStore'
+import JointTable from './JointTable.vue'
+import PlaceFields from './PlaceFields.vue'
+import { useItems } from './itemsStore'
+import { roles } from './roles'
 
 const cell = useCell()
 const items = useItems()
 const units = useUnits()
+const settings = useSettings()
 
 const one = computed(() => items.one)
 const fact = computed(() => items.facts.find((f) => f.item === one.value?.id))
-
-/** Frames that numbers can be meant in. */
-const frames = computed(() => {
-  const active = typeof items.frame === 'object' ? items.frame.item : null
-  const marks = [...cell.items.values()].filter(
-    (i) =>
-      i.id === active || (i.id !== one.value?.id && (i.role === 'frame' || i.role === 'robot')),
-  )
-  return marks.slice(0, 300).map((i) => ({ id: `item:${i.id}`, name: i.name }))
-})
-const frame = computed({
-  get: () => (typeof items.frame === 'string' ? items.frame : `item:${items.frame.item}`),
-  set: (text: string) =>
-    (items.frame = text.startsWith('item:') ? { item: text.slice(5) } : (text as FrameChoice)),
-})
-const axes = ['X', 'Y', 'Z'] as const
-const turns = ['Roll', 'Pitch', 'Yaw'] as const
-const convention = [
-  'Roll about the fixed X, first',
-  'Pitch about the fixed Y, second',
-  'Yaw about the fixed Z, last',
-] as const
-function typed(part: 'xyz_mm' | 'rpy_deg', i: number, value: number) {
-  const pose = structuredClone(fact.value!.pose)
-  pose[part]![i] = value
-  void items.arrange({ put: { frame: items.frame, at: pose } })
-}
-/** What several items are shifted or turned by. */
-function shifted(part: 'xyz_mm' | 'rpy_deg', i: number, value: number) {
-  const by = { xyz_mm: [0, 0, 0], rpy_deg: [0, 0, 0] }
-  by[part][i] = value
-  void items.arrange({ shift: { frame: items.frame, by, about_mm: items.about } })
-}
 
 const parent = computed(() => (one.value?.parent ? cell.items.get(one.value.parent) : null))
 const common = <T,>(of: (item: Schemas['ItemDocument']) => T): T | null => {
@@ -57,6 +29,11 @@ const common = <T,>(of: (item: Schemas['ItemDocument']) => T): T | null => {
 const role = computed(() => common((i) => i.role))
 const carrier = computed(() => common((i) => i.parent ?? ''))
 const colour = computed(() => common((i) => i.colour ?? null))
+/** What is drawn while it has no colour of its own. */
+const roleColour = computed(() => {
+  const colours = palettes[settings.dark ? 'dark' : 'light'].roles
+  return colours[role.value ?? 'group'] ?? colours.group
+})
 const triangles = computed(() => items.facts.reduce((n, f) => n + f.triangles, 0))
 /** Of all that is chosen; a word where it has none, or while it is worked out. */
 const volume = computed(() => {
@@ -90,6 +67,14 @@ function carrierChosen(e: Event) {
   items.hanging = { ids: items.chosen.map((i) => i.id), parent: id, link: null }
   ;(e.target as HTMLSelectElement).value = carrier.value ?? 'several'
 }
+const valueOf = (e: Event) => (e.target as HTMLInputElement).value
+const roleChosen = (e: Event) => items.change({ role: valueOf(e) as (typeof roles)[number] })
+const colourChosen = (e: Event) => items.change({ colour: valueOf(e).toUpperCase() })
+const surfaceChosen = (e: Event) =>
+  items.change({ surface_only: (e.target as HTMLInputElement).checked })
+const ONLY_SURFACE =
+  'Nothing counts as inside it: for panels without thickness, floors, covers open on one side. ' +
+  'Otherwise what can’t be told to lie inside or outside is not certified'
 </script>
 
 <template>
@@ -120,79 +105,21 @@ function carrierChosen(e: Event) {
       </button>
     </div>
     <p v-if="items.problem" class="problem" role="alert">{{ items.problem }}</p>
-    <label class="line"
-      >{{ units.sign }}, {{ units.angleSign }} in
-      <select v-model="frame" aria-label="Frame of the numbers" data-test="frame-choice">
-        <option value="world">the world</option>
-        <option value="parent">what carries it</option>
-        <option value="own">its own frame</option>
-        <option v-for="f in frames" :key="f.id" :value="f.id">{{ f.name }}</option>
-      </select></label
-    >
-    <div v-if="one && fact" class="pose">
-      <template v-for="(name, i) in axes" :key="name">
-        <span class="soft">{{ name }}</span><UnitField
-          :value="fact.pose.xyz_mm![i]!"
-          kind="length"
-          :label="name"
-          :disabled="one.locked"
-          :data-test="`at-${name}`"
-          @typed="typed('xyz_mm', i, $event)"
-        />
-        <span class="soft">{{ turns[i] }}</span><UnitField
-          :value="fact.pose.rpy_deg![i]!"
-          kind="angle"
-          :label="convention[i]!"
-          :disabled="one.locked"
-          :data-test="`at-${turns[i]}`"
-          @typed="typed('rpy_deg', i, $event)"
-        />
-      </template>
-    </div>
-    <div v-else-if="items.chosen.length > 1" class="pose">
-      <template v-for="(name, i) in axes" :key="name">
-        <span class="soft">by {{ name }}</span
-        ><UnitField
-          :value="0"
-          kind="length"
-          :label="`Shift along ${name}`"
-          :data-test="`by-${name}`"
-          @typed="shifted('xyz_mm', i, $event)"
-        />
-        <span class="soft">{{ turns[i] }}</span><UnitField
-          :value="0"
-          kind="angle"
-          :label="`Turn about ${name}`"
-          :data-test="`turn-${name}`"
-          @typed="shifted('rpy_deg', i, $event)"
-        />
-      </template>
-    </div>
+    <PlaceFields />
     <dl>
       <dt>Role</dt>
       <dd class="colour">
-        <select
-          :value="role ?? ''"
-          aria-label="Role"
-          data-test="item-role"
-          @change="
-            items.change({
-              role: ($event.target as HTMLSelectElement).value as (typeof roles)[number],
-            })
-          "
-        >
+        <select :value="role ?? ''" aria-label="Role" data-test="item-role" @change="roleChosen">
           <option v-if="!role" value="" disabled>several</option>
           <option v-for="r in roles" :key="r" :value="r">{{ r }}</option>
         </select>
         <input
           type="color"
-          :value="colour ?? '#bdb5a2'"
+          :value="colour ?? roleColour"
           :title="colour ? `Own colour ${colour}` : 'Own colour; now that of its role'"
           aria-label="Own colour"
           data-test="item-colour"
-          @change="
-            items.change({ colour: ($event.target as HTMLInputElement).value.toUpperCase() })
-          "
+          @change="colourChosen"
         />
         <button
           v-if="colour"
@@ -242,14 +169,12 @@ function carrierChosen(e: Event) {
         <dt>Open edges</dt>
         <dd>
           <span class="number">{{ fact?.open_edges ?? 0 }}</span>
-          <label
-            class="only"
-            title="Nothing counts as inside it: for panels without thickness, floors, covers open on one side. Otherwise what can’t be told to lie inside or outside is not certified"
+          <label class="only" :title="ONLY_SURFACE"
             ><input
               type="checkbox"
               :checked="one?.surface_only"
               data-test="surface-only"
-              @change="items.change({ surface_only: ($event.target as HTMLInputElement).checked })"
+              @change="surfaceChosen"
             />
             surface only</label
           >
@@ -260,6 +185,7 @@ function carrierChosen(e: Event) {
         <dd class="file" :title="files">{{ files }}</dd></template
       >
     </dl>
+    <JointTable v-if="one?.mechanism" :item="one.id" />
     <textarea
       v-if="one"
       v-model="notes"
@@ -299,13 +225,6 @@ function carrierChosen(e: Event) {
 .name:focus {
   outline: 1px solid var(--accent);
 }
-.line {
-  display: flex;
-  gap: 6px;
-  align-items: center;
-  margin-bottom: 4px;
-  color: var(--soft);
-}
 select {
   max-width: 100%;
   min-width: 0;
@@ -315,13 +234,6 @@ select {
   background: inherit;
   color: rgb(var(--v-theme-on-surface));
   appearance: auto;
-}
-.pose {
-  display: grid;
-  grid-template-columns: auto minmax(0, 1fr) auto minmax(0, 1fr);
-  gap: 2px 6px;
-  align-items: center;
-  margin-bottom: 6px;
 }
 dl {
   display: grid;
@@ -362,10 +274,6 @@ dd {
   gap: 3px;
   align-items: center;
   margin-left: 8px;
-}
-.link {
-  color: var(--accent);
-  font-weight: 600;
 }
 .notes {
   width: 100%;

@@ -3,6 +3,7 @@ import { computed, ref, watch } from 'vue'
 
 import { answer, api } from '../api/client'
 import { useCell } from '../cell/cellStore'
+import { sentence } from '../cell/noticesStore'
 import { useItems } from './itemsStore'
 
 const cell = useCell()
@@ -48,7 +49,12 @@ function again() {
 </script>
 
 <template>
-  <v-dialog :model-value="!!items.doomed" max-width="460" @update:model-value="items.doomed = null">
+  <v-dialog
+    :model-value="!!items.doomed"
+    max-width="460"
+    aria-label="Delete"
+    @update:model-value="items.doomed = null"
+  >
     <v-card
       v-if="items.doomed"
       :title="count === 1 ? `Delete ${items.doomed.gone.items[0]}?` : `Delete ${count} items?`"
@@ -77,11 +83,12 @@ function again() {
   <v-dialog
     :model-value="!!items.hanging"
     max-width="420"
+    aria-label="Hang it elsewhere"
     @update:model-value="items.hanging = null"
   >
     <v-card v-if="items.hanging" :title="`Hang ${what} on ${onto}`" data-test="hang-dialog">
       <v-card-text>
-        <label v-if="links.length" class="link"
+        <label v-if="links.length" class="on-link"
           >On
           <select v-model="items.hanging.link" aria-label="Link" data-test="hang-link">
             <option :value="null">its base</option>
@@ -113,11 +120,16 @@ function again() {
       </v-card-actions>
     </v-card>
   </v-dialog>
-  <v-dialog :model-value="!!cell.clash" max-width="460" @update:model-value="cell.clash = null">
+  <v-dialog
+    :model-value="!!cell.clash"
+    max-width="460"
+    aria-label="Someone else came before"
+    @update:model-value="cell.clash = null"
+  >
     <v-card
       v-if="cell.clash"
       title="Someone else came before"
-      :text="`${cell.clash.said[0]?.toUpperCase()}${cell.clash.said.slice(1)}. You see the cell as it is now.`"
+      :text="`${sentence(cell.clash.said)} You see the cell as it is now.`"
       data-test="clash-dialog"
     >
       <v-card-actions
@@ -140,11 +152,11 @@ function again() {
 .list ul {
   padding-left: 18px;
 }
-.link {
+.on-link {
   display: block;
   margin-bottom: 10px;
 }
-.link select {
+.on-link select {
   border: 1px solid var(--line);
   border-radius: 4px;
   padding: 1px 6px;

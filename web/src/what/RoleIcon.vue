@@ -14,6 +14,7 @@ const lines: Record<string, string> = {
 
 <template>
   <svg viewBox="0 0 16 16" width="15" height="15" aria-hidden="true" :class="role">
+    <title>{{ role }}</title>
     <path
       :d="lines[role]"
       fill="none"
@@ -31,18 +32,18 @@ svg {
   opacity: 0.85;
 }
 .robot {
-  color: #4f7797;
+  color: rgb(var(--v-theme-robot));
 }
 .tool {
-  color: #9a7418;
+  color: rgb(var(--v-theme-tool));
 }
 .fixture {
-  color: #5f7f4c;
+  color: rgb(var(--v-theme-fixture));
 }
 .part {
-  color: #a9603c;
+  color: rgb(var(--v-theme-part));
 }
 .frame {
-  color: #2f62b5;
+  color: rgb(var(--v-theme-frame));
 }
 </style>

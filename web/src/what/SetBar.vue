@@ -64,12 +64,31 @@ const takeOut = (set: Set_) =>
           >
             <v-icon :icon="mdiDotsVertical" size="13" /></button
         ></template>
-        <v-list>
-          <v-list-item title="Select what is in it" @click="what.selected = new Set(set.items)" />
-          <v-list-item title="Add the selection" :disabled="!some" @click="add(set)" />
-          <v-list-item title="Take the selection out" :disabled="!some" @click="takeOut(set)" />
-          <v-list-item title="Rename" @click="rename(set)" />
-          <v-list-item title="Delete" data-test="set-delete" @click="items.deleteSet(set.id)" />
+        <v-list role="menu">
+          <v-list-item
+            role="menuitem"
+            title="Select what is in it"
+            @click="what.selected = new Set(set.items)"
+          />
+          <v-list-item
+            role="menuitem"
+            title="Add the selection"
+            :disabled="!some"
+            @click="add(set)"
+          />
+          <v-list-item
+            role="menuitem"
+            title="Take the selection out"
+            :disabled="!some"
+            @click="takeOut(set)"
+          />
+          <v-list-item role="menuitem" title="Rename" @click="rename(set)" />
+          <v-list-item
+            role="menuitem"
+            title="Delete"
+            data-test="set-delete"
+            @click="items.deleteSet(set.id)"
+          />
         </v-list>
       </v-menu>
     </span>

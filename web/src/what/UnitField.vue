@@ -9,6 +9,10 @@ const props = defineProps<{
   kind: 'length' | 'angle'
   label: string
   disabled?: boolean
+  /** When this changes an answer has come: what was typed has become the value, or was refused. */
+  answered?: number
+  /** The arrows up and down step it, with Shift by ten times as much, with Alt by a tenth. */
+  steps?: boolean
 }>()
 const emit = defineEmits<{ typed: [value: number] }>()
 const units = useUnits()
@@ -17,7 +21,7 @@ const shown = computed(() =>
 )
 const text = ref(shown.value)
 const wrong = ref(false)
-watch(shown, (now) => (text.value = now))
+watch([shown, () => props.answered], ([now]) => (text.value = now))
 
 function done() {
   if (text.value === shown.value) return (wrong.value = false)
@@ -28,14 +32,22 @@ function done() {
   wrong.value = value === null
   if (value !== null) emit('typed', value)
 }
+function stepBy(direction: number, e: KeyboardEvent) {
+  if (!props.steps) return
+  e.preventDefault()
+  const by = e.shiftKey ? 10 : 1
+  emit('typed', props.value + direction * (e.altKey ? 0.1 : by))
+}
 function back() {
   text.value = shown.value
   wrong.value = false
 }
 const sign = computed(() => (props.kind === 'length' ? units.sign.value : units.angleSign.value))
-const hint = computed(
-  () => `${props.label}, ${sign.value}; +5 adds 5, +-5 takes 5 away; other units as in "2 in"`,
-)
+const hint = computed(() => {
+  const stepped = props.steps ? '; arrows step by 1, with Shift by 10, with Alt by 0.1' : ''
+  const typing = '+5 adds 5, +-5 takes 5 away; other units as in "2 in"'
+  return `${props.label}, ${sign.value}; ${typing}${stepped}`
+})
 </script>
 
 <template>
@@ -49,6 +61,8 @@ const hint = computed(
     :disabled="disabled"
     @change="done"
     @keydown.escape.stop="back"
+    @keydown.up="stepBy(1, $event)"
+    @keydown.down="stepBy(-1, $event)"
     @focus="($event.target as HTMLInputElement).select()"
   />
 </template>

@@ -85,7 +85,8 @@ describe('files on their way in', () => {
   })
 
   it('go into the open cell if there is one', async () => {
-    useCell().cell = { id: 'c', revision: 7 } as unknown as Cell
+    const document = { items: [{ id: 'table', name: 'Table' }] }
+    useCell().cell = { id: 'c', revision: 7, document } as unknown as Cell
     const bringing = await brought('post.stl')
     begin({ [STORE]: () => ({ cell: 'c', items: ['post'] }) })
     bringing.chosen[0]!.parent = 'table'
@@ -101,10 +102,13 @@ describe('files on their way in', () => {
           up: 'z',
           colour: null,
           geometry: 'visual',
+          with_tcp: false,
+          recording: null,
           parent: 'table',
         },
       ],
     })
+    bringing.close()
     expect([bringing.open, bringing.chosen]).toEqual([false, []])
   })
 

@@ -1,8 +1,10 @@
 import { defineStore } from 'pinia'
-import { computed, ref, shallowRef } from 'vue'
+import { computed, ref, shallowRef, watch } from 'vue'
 
 import { answer, api, type Schemas } from '../api/client'
 import { useCell } from '../cell/cellStore'
+import { sentence } from '../cell/noticesStore'
+import { type Candidate, type RecordingChoice, guessedChoice } from './recordings'
 
 export type Found = Schemas['Found']
 type State = Schemas['ImportState']
@@ -14,11 +16,18 @@ export interface Chosen extends Required<
   parent: string
   colour: string | null
   geometry: Schemas['LinkGeometry']
+  /** Whether a robot gets a TCP at its flange. */
+  with_tcp: boolean
+  /** What a recorded motion moves. */
+  recording: RecordingChoice | null
 }
 export interface Dropped {
   path: string
   file: File
 }
+
+/** More joints than this make an arm. */
+const ARM = 3
 
 /** Files on their way in: uploaded, looked through, shown, and stored only when asked. */
 export const useImport = defineStore('import', () => {
@@ -38,11 +47,52 @@ export const useImport = defineStore('import', () => {
 
   const found = computed(() => (state.value?.state === 'things' ? state.value.found : []))
   const taken = computed(() => chosen.value.filter((c) => c.take))
+  /** What something may hang on: what is there, and robots that come along. */
+  const carriers = computed(() => {
+    const along = found.value.flatMap((f) => {
+      const own = chosen.value.find((c) => c.file === f.file)
+      return f.kind === 'robot' && own?.take ? [{ id: f.file, name: `${own.name}, flange` }] : []
+    })
+    const there = into.value === 'cell' ? [...cell.items.values()] : []
+    return [...along, ...there.map(({ id, name }) => ({ id, name }))]
+  })
+  /** Mechanisms that a recorded motion may move: what comes along, and what is there. */
+  const candidates = computed<Candidate[]>(() => {
+    const along = found.value.flatMap((f) => {
+      const own = chosen.value.find((c) => c.file === f.file)
+      const comes = f.kind === 'robot' && own?.take
+      return comes ? [{ robot: f.file, name: own.name, joints: f.joint_names }] : []
+    })
+    if (into.value !== 'cell' || !cell.cell) return along
+    const there = new Map<string, Candidate>()
+    for (const { item, name, turns } of cell.cell.joints ?? []) {
+      const known = there.get(item) ?? {
+        robot: item,
+        name: cell.items.get(item)?.name ?? item,
+        joints: [],
+      }
+      known.joints.push({ name, turns })
+      there.set(item, known)
+    }
+    return [...along, ...there.values()]
+  })
+  // A recorded motion moves something that is there; if that goes, something else.
+  watch(candidates, (all) => {
+    chosen.value.forEach((c, i) => {
+      const recording = found.value[i]?.recording
+      if (!recording || all.some((m) => m.robot === c.recording?.robot)) return
+      c.recording = guessedChoice(recording, all)
+    })
+  })
+  const isRecording = (c: Chosen) =>
+    found.value.some((f) => f.file === c.file && f.kind === 'recording')
+  const movesSomething = (c: Chosen) => !isRecording(c) || !!c.recording?.joints.length
   const ready = computed(
     () =>
       state.value?.state === 'package' ||
       (state.value?.state === 'things' &&
         taken.value.length > 0 &&
+        taken.value.every(movesSomething) &&
         (into.value === 'cell' || name.value.trim() !== '')),
   )
 
@@ -91,8 +141,7 @@ export const useImport = defineStore('import', () => {
       const now = await answer(api.GET('/api/imports/{id}', { params: { path: { id: mine } } }))
       if (id.value !== mine) return
       state.value = now
-      if (now.state === 'refused')
-        failed.value = `Nothing was brought in. ${now.reason[0]?.toUpperCase()}${now.reason.slice(1)}.`
+      if (now.state === 'refused') failed.value = `Nothing was brought in. ${sentence(now.reason)}`
       if (now.state === 'things') choose(now.found)
       if (now.state !== 'reading') return
       await new Promise((r) => setTimeout(r, 150))
@@ -100,6 +149,9 @@ export const useImport = defineStore('import', () => {
   }
   function choose(things: Found[]) {
     const before = new Map(chosen.value.map((c) => [c.file, c]))
+    // A tool that comes with one robot most likely belongs on its flange.
+    const robots = things.filter((f) => f.kind === 'robot' && f.role === 'robot')
+    const flange = robots.length === 1 ? robots[0]!.file : ''
     chosen.value = things.map(
       (f) =>
         before.get(f.file) ?? {
@@ -109,9 +161,12 @@ export const useImport = defineStore('import', () => {
           unit: f.unit,
           up: f.up,
           take: !f.problem,
-          parent: '',
+          parent: f.role === 'tool' ? flange : '',
           colour: f.colour ?? null,
           geometry: 'visual' as const,
+          // A track or a table has nothing to take to targets.
+          with_tcp: f.kind === 'robot' && f.role === 'robot' && f.joints > ARM,
+          recording: null,
         },
     )
     chosen.value.forEach((c, i) => (c.take &&= !things[i]!.problem))
@@ -132,7 +187,10 @@ export const useImport = defineStore('import', () => {
     chosen.value = []
     failed.value = ''
   }
-  /** Stores what is chosen; resolves with where it is now, or null when it was refused. */
+  /**
+   * Stores what is chosen; resolves with where it is now, or null when it was refused. Who asked
+   * closes it then.
+   */
   async function store(): Promise<Schemas['StoredImport'] | null> {
     storing.value = true
     try {
@@ -141,7 +199,7 @@ export const useImport = defineStore('import', () => {
           ? { cell: { id: cell.cell!.id, base_revision: cell.cell!.revision } }
           : { new_cell: name.value }
       const choices = taken.value.map(
-        ({ file, name, role, unit, up, parent, colour, geometry }) => ({
+        ({ file, name, role, unit, up, parent, colour, geometry, with_tcp, recording }) => ({
           file,
           name,
           role,
@@ -149,17 +207,17 @@ export const useImport = defineStore('import', () => {
           up,
           colour,
           geometry,
-          parent: (into.value === 'cell' && parent) || null,
+          with_tcp,
+          recording,
+          parent: carriers.value.some((c) => c.id === parent) ? parent : null,
         }),
       )
-      const stored = await answer(
+      return await answer(
         api.POST('/api/imports/{id}/store', {
           params: { path: { id: id.value! } },
           body: { into: target, choices },
         }),
       )
-      close()
-      return stored
     } catch (e) {
       failed.value = `Nothing was brought in. ${(e as Error).message}`
       return null
@@ -180,9 +238,12 @@ export const useImport = defineStore('import', () => {
     into,
     found,
     taken,
+    candidates,
+    carriers,
     ready,
     bring,
     stop,
+    close,
     store,
   }
 })

@@ -6,6 +6,7 @@ import { useCell } from '../cell/cellStore'
 import { useMoment } from '../cell/momentStore'
 import { useWhat } from './whatStore'
 import { useNotices } from '../cell/noticesStore'
+import { type PickedFor, pickedFor } from './pickedFor'
 
 export type Arrange = Schemas['Arrange']
 export type FrameChoice = Schemas['FrameChoice']
@@ -19,50 +20,6 @@ export interface Place {
 }
 
 type FrameKind = 'frame' | 'tcp'
-/** What places are picked for: how many, and what is asked each time. */
-export const pickedFor = {
-  'point-to-point': {
-    asks: ['Click the point of the selection', 'Click the point it goes to'],
-    corners: true,
-    own: true,
-  },
-  'face-to-face': {
-    asks: ['Click the face of the selection', 'Click the face it lies against'],
-    corners: false,
-    own: true,
-  },
-  'axis-to-axis': {
-    asks: [
-      'Click a round face of the selection: a pin, a hole, a shaft',
-      'Click the round face whose axis it takes',
-    ],
-    corners: false,
-    own: true,
-  },
-  about: { asks: ['Click the point to turn the selection about'], corners: true, own: false },
-  'frame-face': {
-    asks: ['Click the face where the frame stands, Z out of it'],
-    corners: false,
-    own: false,
-  },
-  'frame-axis': {
-    asks: ['Click the round face in whose axis the frame stands'],
-    corners: false,
-    own: false,
-  },
-  'frame-points': {
-    asks: [
-      'Click the origin',
-      'Click a point of the X axis',
-      'Click a point on the side of the Y axis',
-    ],
-    corners: true,
-    own: false,
-  },
-} as const
-export type PickedFor = keyof typeof pickedFor
-export const roles = ['robot', 'tool', 'fixture', 'part', 'structure', 'frame', 'group'] as const
-
 /** Changing what is in the cell. */
 export const useItems = defineStore('items', () => {
   const cell = useCell()
@@ -237,6 +194,20 @@ export const useItems = defineStore('items', () => {
   }
   const toggleLock = () => change({ locked: !locked.value })
 
+  /** The item that gets a joint: what its axis was picked from, if it was. */
+  const jointing = shallowRef<{ item: string; picked: Schemas['PickedFace'] | null } | null>(null)
+  const askJoint = (picked: Schemas['PickedFace'] | null) =>
+    (jointing.value = one.value ? { item: one.value.id, picked } : null)
+  function makeJoint(joint: Schemas['NewJoint']) {
+    const { item } = jointing.value!
+    jointing.value = null
+    return cell.change(() => {
+      const { id, revision } = cell.cell!
+      const body = { base_revision: revision, time_s: moment.time, item, joint }
+      return answer(api.POST('/api/cells/{id}/joints', { params: { path: { id } }, body }))
+    })
+  }
+
   /** Takes a picked place; whether that was the last. */
   async function picked(place: Place): Promise<boolean> {
     const { for: what, places } = picking.value!
@@ -268,6 +239,9 @@ export const useItems = defineStore('items', () => {
         break
       case 'frame-axis':
         await addFrame('frame', { round_face: face(a) }, a)
+        break
+      case 'joint-axis':
+        askJoint(face(a))
         break
       case 'frame-points':
         await addFrame('frame', { three_points: [a.at, b.at, c.at] }, a)
@@ -320,6 +294,9 @@ export const useItems = defineStore('items', () => {
     remove,
     hang,
     addFrame,
+    jointing,
+    askJoint,
+    makeJoint,
     toggleLock,
     picked,
     useFrame,

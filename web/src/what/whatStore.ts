@@ -31,14 +31,19 @@ export const useWhat = defineStore('what', () => {
     () =>
       new Set(all.value.filter((id) => shownAlone(id) && (!inSets.value || inSets.value.has(id)))),
   )
-  const ghosts = computed(
-    () =>
-      new Set(
-        peeking.value || ghostRest.value ? all.value.filter((id) => !visible.value.has(id)) : [],
-      ),
-  )
+  /** Seen as ghosts round what is looked at closely. */
+  const context = ref(new Set<string>())
+  const ghosts = computed(() => {
+    const rest = all.value.filter((id) => !visible.value.has(id))
+    if (peeking.value || ghostRest.value) return new Set(rest)
+    return new Set(rest.filter((id) => context.value.has(id)))
+  })
   const hiddenCount = computed(() => all.value.filter((id) => hidden.value.has(id)).length)
 
+  function carriersOf(id: string): string[] {
+    const parent = cell.items.get(id)?.parent
+    return parent ? [parent, ...carriersOf(parent)] : []
+  }
   const families = (ids: Iterable<string>) => [...ids].flatMap((id) => cell.family(id))
 
   function select(id: string | null, add = false) {
@@ -77,10 +82,12 @@ export const useWhat = defineStore('what', () => {
     hidden.value = hiddenBut(ids)
     isolated.value = new Set(wanted)
     ghostRest.value = ghosted
+    context.value = new Set()
   }
-  /** Shows just these, without what hangs on them. */
+  /** Shows just these, without what hangs on them; what carries them stays as ghosts. */
   function isolateOnly(ids: string[]) {
     showJust({ hidden: hiddenBut(ids), isolated: new Set(ids), ghostRest: false, sets: new Set() })
+    context.value = new Set(ids.flatMap((id) => carriersOf(id)))
   }
   function toggleFrame(ids: Iterable<string> = selected.value) {
     const next = new Set(framed.value)
@@ -165,6 +172,7 @@ export const useWhat = defineStore('what', () => {
     showJust(there)
   }
   function showJust(these: Shown) {
+    context.value = new Set()
     ;[hidden.value, isolated.value, ghostRest.value, sets.value] = [
       these.hidden,
       these.isolated,
@@ -225,6 +233,7 @@ export const useWhat = defineStore('what', () => {
     hidden,
     isolated,
     peeking,
+    context,
     hovered,
     ghostRest,
     framed,

@@ -8,7 +8,7 @@ import { clock, useWhen } from './whenStore'
 const RATE = 50
 const PART = 20
 
-/** What the server sends of a path on which one frame stands at x = time and turns about Z by 0.1 rad a second. */
+/** What the server sends of a path: a frame stands at x = time and turns about Z by 0.1 rad/s. */
 function part(number: number, duration: number): ArrayBuffer {
   const [first, last] = [number * PART * RATE, Math.ceil(duration * RATE)]
   const samples: number[] = []

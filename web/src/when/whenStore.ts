@@ -34,7 +34,8 @@ export const useWhen = defineStore('when', () => {
     coming.clear()
     track.value = undefined
     const path = cell.cell?.path
-    if (path && !path.fault && path.duration_s > 0) {
+    // What can't be driven ends its lane; the rest plays.
+    if (path && path.duration_s > 0) {
       const first = partAt(Math.min(time.value, path.duration_s))
       const data = await fetchPart(first)
       if (mine === round) track.value = new Map([[first, data]])
@@ -143,5 +144,6 @@ export const useWhen = defineStore('when', () => {
 export function clock(seconds: number): string {
   const ms = Math.round(seconds * 1000)
   const pad = (n: number, digits: number) => String(n).padStart(digits, '0')
-  return `${pad(Math.floor(ms / 60000), 2)}:${pad(Math.floor(ms / 1000) % 60, 2)}.${pad(ms % 1000, 3)}`
+  const [whole, minutes] = [Math.floor(ms / 1000) % 60, Math.floor(ms / 60000)]
+  return `${pad(minutes, 2)}:${pad(whole, 2)}.${pad(ms % 1000, 3)}`
 }

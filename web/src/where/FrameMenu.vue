@@ -29,7 +29,7 @@ function size(by: number) {
         >Frames</v-btn
       >
     </template>
-    <v-list>
+    <v-list role="group">
       <label v-for="(name, kind) in kinds" :key="kind" class="tick"
         ><input
           v-model="settings.furniture.kinds"
@@ -40,12 +40,12 @@ function size(by: number) {
         {{ name }}</label
       >
       <v-divider />
-      <v-list-item title="Larger" data-test="frames-larger" @click="size(1.25)"
+      <v-list-item role="button" title="Larger" data-test="frames-larger" @click="size(1.25)"
         ><template #append
           ><kbd>{{ larger }}</kbd></template
         ></v-list-item
       >
-      <v-list-item title="Smaller" @click="size(0.8)"
+      <v-list-item role="button" title="Smaller" @click="size(0.8)"
         ><template #append
           ><kbd>{{ smaller }}</kbd></template
         ></v-list-item

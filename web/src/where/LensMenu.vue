@@ -40,6 +40,19 @@ function setPivot(axis: number, value: number) {
   where.change(withPivot(v.value, at))
 }
 const set = (by: Partial<Viewpoint>) => where.change({ ...v.value, ...by })
+const NEAREST_MM = 30
+function distanceTyped(e: Event) {
+  const take = (mm: number) => set({ distance_mm: Math.max(NEAREST_MM, mm) })
+  measured(e, v.value.distance_mm, take, () => v.value.distance_mm)
+}
+function rollTyped(e: Event) {
+  const take = (roll_deg: number) => set({ roll_deg })
+  typed(e, take, () => v.value.roll_deg.toFixed(1))
+}
+function pivotTyped(axis: number, e: Event) {
+  const now = () => v.value.pivot_mm[axis]!
+  measured(e, now(), (mm) => setPivot(axis, mm), now)
+}
 </script>
 
 <template>
@@ -53,7 +66,7 @@ const set = (by: Partial<Viewpoint>) => where.change({ ...v.value, ...by })
         >{{ label }}</v-btn
       >
     </template>
-    <div class="lens">
+    <div class="lens" role="dialog" aria-label="Projection, lens and pivot">
       <div class="two">
         <button
           :class="{ on: v.projection === 'perspective' }"
@@ -70,7 +83,7 @@ const set = (by: Partial<Viewpoint>) => where.change({ ...v.value, ...by })
           Parallel
         </button>
       </div>
-      <h3>Lens <span class="soft">widens the view; the camera stays</span></h3>
+      <h2>Lens <span class="soft">widens the view; the camera stays</span></h2>
       <div class="row">
         <input
           class="number"
@@ -94,21 +107,14 @@ const set = (by: Partial<Viewpoint>) => where.change({ ...v.value, ...by })
           {{ mm }}
         </button>
       </div>
-      <h3>Camera <span class="soft">moves; the lens stays</span></h3>
+      <h2>Camera <span class="soft">moves; the lens stays</span></h2>
       <div class="row">
         Distance
         <input
           class="number"
           :value="units.number(v.distance_mm, -1)"
           :aria-label="`Distance of the eye from the pivot, ${units.sign.value}`"
-          @change="
-            measured(
-              $event,
-              v.distance_mm,
-              (d) => set({ distance_mm: Math.max(30, d) }),
-              () => v.distance_mm,
-            )
-          "
+          @change="distanceTyped"
         />
         {{ units.sign }}
       </div>
@@ -119,18 +125,12 @@ const set = (by: Partial<Viewpoint>) => where.change({ ...v.value, ...by })
           :value="v.roll_deg.toFixed(1)"
           aria-label="Roll, degrees"
           data-test="roll"
-          @change="
-            typed(
-              $event,
-              (r) => set({ roll_deg: r }),
-              () => v.roll_deg.toFixed(1),
-            )
-          "
+          @change="rollTyped"
         />
         °
         <button class="text" @click="where.level">Level</button>
       </div>
-      <h3>Pivot <span class="soft">what the view turns about</span></h3>
+      <h2>Pivot <span class="soft">what the view turns about</span></h2>
       <div class="row">
         <template v-for="(axis, i) in ['X', 'Y', 'Z']" :key="axis">
           {{ axis }}
@@ -139,14 +139,7 @@ const set = (by: Partial<Viewpoint>) => where.change({ ...v.value, ...by })
             :value="units.number(v.pivot_mm[i]!, -1)"
             :aria-label="`Pivot ${axis}, ${units.sign.value}`"
             :data-test="`pivot-${axis.toLowerCase()}`"
-            @change="
-              measured(
-                $event,
-                v.pivot_mm[i]!,
-                (x) => setPivot(i, x),
-                () => v.pivot_mm[i]!,
-              )
-            "
+            @change="pivotTyped(i, $event)"
           />
         </template>
         {{ units.sign }}
@@ -168,7 +161,7 @@ const set = (by: Partial<Viewpoint>) => where.change({ ...v.value, ...by })
   gap: 6px;
   width: 300px;
 }
-h3 {
+h2 {
   font-size: 12px;
   font-weight: 700;
   margin: 6px 0 0;

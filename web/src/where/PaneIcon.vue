@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import type { Layout } from './whereStore'
+import type { Layout } from './panes'
 
 defineProps<{ layout: Layout }>()
 const lines: Record<Layout, string> = {

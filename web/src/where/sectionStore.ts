@@ -17,17 +17,24 @@ export const useSection = defineStore('section', () => {
   const section = shallowRef<Section | null>(null)
   const faces = shallowRef<Schemas['SectionFaces'] | null>(null)
 
-  function toggle() {
+  /** Where a new section begins: in the middle of the selection, or at the pivot. */
+  async function middle(): Promise<Vec3> {
+    const chosen = [...what.selected].flatMap((i) => cell.family(i))
+    const shown = chosen.filter((i) => what.visible.has(i))
+    const { pivot_mm } = shown.length ? await where.framed(shown, where.viewpoint) : where.viewpoint
+    return [...pivot_mm] as Vec3
+  }
+  async function toggle() {
     if (section.value) {
       section.value = null
       return
     }
-    // Square to the axis one looks along most, through the pivot.
+    // Square to the axis one looks along most: what is between it and the eye is taken away.
     const { back } = basis(where.viewpoint)
     const axis = [0, 1, 2].sort((a, b) => Math.abs(back[b]!) - Math.abs(back[a]!))[0]!
     const normal: Vec3 = [0, 0, 0]
     normal[axis] = Math.sign(back[axis]!) || 1
-    section.value = { point_mm: [...where.viewpoint.pivot_mm], normal }
+    section.value = { point_mm: await middle(), normal }
   }
 
   let asked = 0

@@ -10,7 +10,8 @@ import { useWhat } from '../what/whatStore'
 import { useWhen } from '../when/whenStore'
 import { useTours } from './tourStore'
 import { useViews } from './viewsStore'
-import { START, useWhere } from './whereStore'
+import { START } from './panes'
+import { useWhere } from './whereStore'
 
 vi.mock('../api/client', async (original) =>
   (await import('../testing/standIn')).standInFor(original),
@@ -190,7 +191,7 @@ describe('tours', () => {
     expect(tours.eyes.length).toBe(60)
   })
 
-  it('dress the picture as the view of a stop does, but leave the time to the programs', async () => {
+  it('dress the picture as the view of a stop does, but leave the time alone', async () => {
     const tours = await open()
     tours.show(0.1)
     expect([useWhere().style, useWhen().time]).toEqual(['wireframe', 4])

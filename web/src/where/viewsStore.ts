@@ -6,7 +6,8 @@ import { useCell } from '../cell/cellStore'
 import { useSection } from './sectionStore'
 import { useWhat } from '../what/whatStore'
 import { useWhen } from '../when/whenStore'
-import { START, useWhere } from './whereStore'
+import { START } from './panes'
+import { useWhere } from './whereStore'
 
 export const viewParts: Record<ViewPart, string> = {
   viewpoint: 'Viewpoint',

@@ -4,9 +4,10 @@ import { beforeEach, describe, expect, it, vi } from 'vitest'
 import type { Cell, Viewpoint } from '../api/client'
 import { useCell } from '../cell/cellStore'
 import { useSettings } from '../settings/settingsStore'
-import { asked, begin, settled } from '../testing/standIn'
+import { asked, begin, Refusal, settled } from '../testing/standIn'
 import { useWhat } from '../what/whatStore'
-import { START, useWhere } from './whereStore'
+import { START } from './panes'
+import { useWhere } from './whereStore'
 
 vi.mock('../api/client', async (original) =>
   (await import('../testing/standIn')).standInFor(original),
@@ -151,7 +152,7 @@ describe('from where one looks', () => {
     expect([where.standing?.s.id, where.standing?.off]).toEqual(['top', 0])
   })
 
-  it('opens panes with views that complete the first, and enlarges the one under the pointer', async () => {
+  it('opens panes that complete the first, and enlarges the one under the pointer', async () => {
     const where = useWhere()
     where.setLayout('four')
     await settled()
@@ -201,5 +202,101 @@ describe('from where one looks', () => {
     const { bearing_deg, distance_mm } = where.viewpoint
     await where.resetPivot()
     expect(where.viewpoint).toMatchObject({ bearing_deg, distance_mm, pivot_mm: [1, 2, 3] })
+  })
+
+  it('takes what is asked for in quick succession one after the other, none is lost', async () => {
+    const where = useWhere()
+    await where.loadStandardViews()
+    // The core takes its time over the first.
+    let first!: () => void
+    const slow = new Promise<void>((done) => (first = done))
+    let requests = 0
+    begin({
+      'POST /api/cells/{id}/frame': async ({ body }) => {
+        if (requests++ === 0) await slow
+        return framed((body as { viewpoint: Viewpoint }).viewpoint)
+      },
+    })
+    const turned = where.standard('right')
+    const fitted = where.fitAll()
+    await settled()
+    expect(requests).toBe(1)
+    first()
+    await Promise.all([turned, fitted])
+    expect(requests).toBe(2)
+    expect(where.viewpoint.bearing_deg).toBe(90)
+  })
+
+  it('waits not for ever for one that is not answered, nor goes it when it is late', async () => {
+    vi.useFakeTimers({ toFake: ['setTimeout'] })
+    const where = useWhere()
+    await where.loadStandardViews()
+    let late!: () => void
+    const hung = new Promise<void>((done) => (late = done))
+    let requests = 0
+    begin({
+      'POST /api/cells/{id}/frame': async ({ body }) => {
+        if (requests++ === 0) await hung
+        return framed((body as { viewpoint: Viewpoint }).viewpoint)
+      },
+    })
+    const first = where.standard('right')
+    const second = where.standard('top')
+    await vi.advanceTimersByTimeAsync(2500)
+    await second
+    expect(where.viewpoint.elevation_deg).toBe(90)
+    late()
+    await first
+    expect(where.viewpoint.elevation_deg).toBe(90)
+    vi.useRealTimers()
+  })
+
+  it('goes where it was asked, though another pane is active by then', async () => {
+    const where = useWhere()
+    where.setLayout('side')
+    await settled()
+    let answered!: () => void
+    const slow = new Promise<void>((done) => (answered = done))
+    begin({
+      'POST /api/cells/{id}/frame': async ({ body }) => {
+        await slow
+        return framed({ ...(body as { viewpoint: Viewpoint }).viewpoint, roll_deg: 7 })
+      },
+    })
+    const fitted = where.fitSelection(['table'])
+    where.active = 1
+    answered()
+    await fitted
+    expect(where.panes.map((pane) => pane.viewpoint.roll_deg)).toEqual([7, 0, 0, 0])
+  })
+
+  it('goes on after a way that could not be gone', async () => {
+    const where = useWhere()
+    begin({ 'POST /api/cells/{id}/frame': () => new Refusal(500, 'No such luck.') })
+    await expect(where.fitAll()).rejects.toThrow('No such luck.')
+    begin({ 'POST /api/cells/{id}/frame': ({ body }) => framed((body as never)['viewpoint']) })
+    await where.fitAll()
+    expect(where.viewpoint.pivot_mm).toEqual([1, 2, 3])
+  })
+
+  it('steps on from where a flight ends, not from where it is just now', () => {
+    vi.restoreAllMocks()
+    vi.useFakeTimers({ toFake: ['setTimeout', 'performance'] })
+    vi.stubGlobal('requestAnimationFrame', (next: (now: number) => void) =>
+      setTimeout(() => next(performance.now()), 16),
+    )
+    vi.spyOn(useSettings(), 'still', 'get').mockReturnValue(false)
+    const where = useWhere()
+    where.move({ ...START, bearing_deg: 0, elevation_deg: 0 })
+    where.step(1, 0)
+    vi.advanceTimersByTime(100)
+    expect(where.viewpoint.bearing_deg).toBeGreaterThan(0)
+    expect(where.viewpoint.bearing_deg).toBeLessThan(45)
+    where.step(1, 0)
+    vi.advanceTimersByTime(1000)
+    expect(where.viewpoint.bearing_deg).toBeCloseTo(90, 9)
+    expect(where.back.map((v) => v.bearing_deg)).toEqual([0, 45])
+    vi.useRealTimers()
+    vi.unstubAllGlobals()
   })
 })

@@ -1,52 +1,20 @@
-import { useSessionStorage, useStorage, watchDebounced } from '@vueuse/core'
+import { useStorage } from '@vueuse/core'
 import { defineStore } from 'pinia'
 import { computed, reactive, ref, shallowReactive, shallowRef, watch } from 'vue'
 
-import {
-  answer,
-  api,
-  type Colours,
-  type Schemas,
-  type Style,
-  type Vec3,
-  type Viewpoint,
-} from '../api/client'
+import { answer, api, type Schemas, type Vec3, type Viewpoint } from '../api/client'
 import { useCell } from '../cell/cellStore'
 import { useSettings } from '../settings/settingsStore'
 import { useWhat } from '../what/whatStore'
 import { useWhen } from '../when/whenStore'
-import { between, same, withLens, withProjection, wrapped } from '../scene/navigation'
+import { withLens, withProjection, wrapped } from '../scene/navigation'
+import { type Layout, layouts, type Pane, START } from './panes'
+import { squareness } from './squareness'
+import { useFlights } from './useFlights'
+import { useKeptPanes } from './useKeptPanes'
 
-export const START: Viewpoint = {
-  pivot_mm: [0, 0, 500],
-  bearing_deg: 30,
-  elevation_deg: 25,
-  roll_deg: 0,
-  distance_mm: 5000,
-  projection: 'perspective',
-  lens_mm: 35,
-  width_mm: 5000,
-}
-const REMEMBERED = 120
-const FLIGHT_MS = 260
-
-export type Layout = 'one' | 'side' | 'stacked' | 'four'
-export const layouts: Record<Layout, { name: string; panes: number }> = {
-  one: { name: 'One pane', panes: 1 },
-  side: { name: 'Two side by side', panes: 2 },
-  stacked: { name: 'Two stacked', panes: 2 },
-  four: { name: 'Four panes', panes: 4 },
-}
-
-/** A part of the picture with a viewpoint of its own. */
-export interface Pane {
-  viewpoint: Viewpoint
-  style: Style
-  colours: Colours
-  aspect: number
-  back: Viewpoint[]
-  forward: Viewpoint[]
-}
+/** So long a way waits for the one before, ms. */
+const PATIENCE_MS = 2000
 
 /** A click in the picture that something waits for. */
 export type Asking =
@@ -126,73 +94,8 @@ export const useWhere = defineStore('where', () => {
     enlarged.value = !enlarged.value
   }
 
-  // ---- moving
-  const flights = [0, 0, 0, 0]
-  function put(index: number, next: Viewpoint) {
-    const before = panes[index]!.viewpoint
-    panes[index]!.viewpoint = next
-    if (!settings.looking.linked || index !== active.value) return
-    for (const other of shownPanes.value) {
-      if (other === index || before.pivot_mm === next.pivot_mm) continue
-      const v = panes[other]!.viewpoint
-      const nearer = next.width_mm / before.width_mm
-      panes[other]!.viewpoint = {
-        ...v,
-        pivot_mm: next.pivot_mm,
-        distance_mm: v.distance_mm * nearer,
-        width_mm: v.width_mm * nearer,
-      }
-    }
-  }
-  /** Moves by hand: at once, ends any flight. */
-  function move(next: Viewpoint, index = active.value) {
-    flights[index]!++
-    put(index, next)
-  }
-  /** Keeps the view one leaves, so that one can come back. */
-  function remember(index = active.value) {
-    const p = panes[index]!
-    const last = p.back.at(-1)
-    if (last && same(last, p.viewpoint)) return
-    p.back = [...p.back, p.viewpoint].slice(-REMEMBERED)
-    p.forward = []
-  }
-  function fly(to: Viewpoint, index: number) {
-    const mine = ++flights[index]!
-    const from = panes[index]!.viewpoint
-    if (settings.still) {
-      put(index, to)
-      return
-    }
-    const start = performance.now()
-    const step = (now: number) => {
-      if (mine !== flights[index]) return
-      const s = Math.min(1, Math.max(0, now - start) / FLIGHT_MS)
-      put(index, s < 1 ? between(from, to, s * s * (3 - 2 * s)) : to)
-      if (s < 1) requestAnimationFrame(step)
-    }
-    requestAnimationFrame(step)
-  }
-  function goTo(to: Viewpoint, index = active.value) {
-    remember(index)
-    fly(to, index)
-  }
-  function goBack() {
-    const p = pane.value
-    const to = p.back.at(-1)
-    if (!to) return
-    p.forward = [...p.forward, p.viewpoint]
-    p.back = p.back.slice(0, -1)
-    fly(to, active.value)
-  }
-  function goForward() {
-    const p = pane.value
-    const to = p.forward.at(-1)
-    if (!to) return
-    p.back = [...p.back, p.viewpoint]
-    p.forward = p.forward.slice(0, -1)
-    fly(to, active.value)
-  }
+  const { headed, move, remember, goTo, goBack, goForward } = useFlights(panes, active, shownPanes)
+  const { restore } = useKeptPanes(panes, active, layout)
 
   // ---- going there
   /** The core's tightest view of items in the direction of `from`. */
@@ -205,49 +108,59 @@ export const useWhere = defineStore('where', () => {
     const body = { items, viewpoint: from, aspect, time_s: when.time }
     return answer(api.POST('/api/cells/{id}/frame', { params: { path: { id } }, body }))
   }
-  const shown = () => [...what.visible]
-  async function fitAll(index = active.value) {
-    goTo(await framed(shown(), panes[index]!.viewpoint, panes[index]!.aspect), index)
+  const ways = panes.map(() => ({ before: Promise.resolve(), asked: 0, gone: 0 }))
+  /**
+   * Ways of a pane are gone one after the other: each starts where the one before ends. One that is
+   * not answered for long is no longer waited for, and not gone once a later one is.
+   */
+  function goInTurn(
+    way: (from: Viewpoint, aspect: number) => Promise<Viewpoint>,
+    index = active.value,
+  ): Promise<void> {
+    const mine = ways[index]!
+    const turn = ++mine.asked
+    const patience = new Promise<void>((done) => setTimeout(done, PATIENCE_MS))
+    const going = Promise.race([mine.before, patience]).then(async () => {
+      const to = await way(headed(index), panes[index]!.aspect)
+      if (turn < mine.gone) return
+      mine.gone = turn
+      goTo(to, index)
+    })
+    mine.before = going.catch(() => undefined)
+    return going
   }
-  async function fitSelection(items: Iterable<string> = what.selected) {
+  const shown = () => [...what.visible]
+  /** What is shown of these and of what hangs on them; everything, if there is nothing. */
+  function wantedOf(items: Iterable<string>): string[] {
     const wanted = [...items].flatMap((i) => cell.family(i)).filter((i) => what.visible.has(i))
-    goTo(await framed(wanted.length ? wanted : shown(), viewpoint.value))
+    return wanted.length ? wanted : shown()
+  }
+  const fitAll = (index = active.value) =>
+    goInTurn((from, aspect) => framed(shown(), from, aspect), index)
+  const fitSelection = (items: Iterable<string> = what.selected) => {
+    const wanted = wantedOf(items)
+    return goInTurn((from, aspect) => framed(wanted, from, aspect))
   }
   /** Fills the view with what lies between the corners (mm) of a drawn rectangle. */
-  async function fitPoints(points_mm: Vec3[]) {
-    const body = { points_mm, viewpoint: viewpoint.value, aspect: pane.value.aspect }
-    goTo(await answer(api.POST('/api/frame-points', { body })))
-  }
-  async function faceOn(body: number, triangle: number) {
-    const request = {
-      body,
-      triangle,
-      viewpoint: viewpoint.value,
-      aspect: pane.value.aspect,
-      time_s: when.time,
-    }
-    goTo(
-      await answer(
-        api.POST('/api/cells/{id}/face-on', {
-          params: { path: { id: cell.cell!.id } },
-          body: request,
-        }),
-      ),
+  const fitPoints = (points_mm: Vec3[]) =>
+    goInTurn((viewpoint, aspect) =>
+      answer(api.POST('/api/frame-points', { body: { points_mm, viewpoint, aspect } })),
     )
-  }
+  const faceOn = (body: number, triangle: number) =>
+    goInTurn((viewpoint, aspect) => {
+      const asked = { body, triangle, viewpoint, aspect, time_s: when.time }
+      const params = { path: { id: cell.cell!.id } }
+      return answer(api.POST('/api/cells/{id}/face-on', { params, body: asked }))
+    })
   /** Turns to a direction and frames what is selected, or everything. */
-  async function standAt(bearing_deg: number, elevation_deg: number, index = active.value) {
-    let from: Viewpoint = {
-      ...panes[index]!.viewpoint,
-      bearing_deg: wrapped(bearing_deg),
-      elevation_deg,
-      roll_deg: 0,
-    }
-    if (settings.looking.parallelForStandard) from = withProjection(from, 'parallel')
-    const wanted = [...what.selected]
-      .flatMap((i) => cell.family(i))
-      .filter((i) => what.visible.has(i))
-    goTo(await framed(wanted.length ? wanted : shown(), from, panes[index]!.aspect), index)
+  function standAt(bearing_deg: number, elevation_deg: number, index = active.value) {
+    const wanted = wantedOf(what.selected)
+    const turned = { bearing_deg: wrapped(bearing_deg), elevation_deg, roll_deg: 0 }
+    return goInTurn((from, aspect) => {
+      const next = { ...from, ...turned }
+      const { parallelForStandard } = settings.looking
+      return framed(wanted, parallelForStandard ? withProjection(next, 'parallel') : next, aspect)
+    }, index)
   }
   function standard(id: string, index = active.value) {
     const view = standardViews.value.find((v) => v.id === id)
@@ -255,10 +168,7 @@ export const useWhere = defineStore('where', () => {
   }
   /** Turns to a direction without moving nearer or farther. */
   function turnTo(bearing_deg: number, elevation_deg: number, index = active.value) {
-    goTo(
-      { ...panes[index]!.viewpoint, bearing_deg: wrapped(bearing_deg), elevation_deg, roll_deg: 0 },
-      index,
-    )
+    goTo({ ...headed(index), bearing_deg: wrapped(bearing_deg), elevation_deg, roll_deg: 0 }, index)
   }
   /** The next notch of bearing (45°) or elevation (15°) in a direction. */
   function step(bearing: number, elevation: number, index = active.value) {
@@ -267,14 +177,14 @@ export const useWhere = defineStore('where', () => {
       const notches = value / notch
       return (by > 0 ? Math.floor(notches + 1.001) : Math.ceil(notches - 1.001)) * notch
     }
-    const v = panes[index]!.viewpoint
+    const v = headed(index)
     turnTo(
       next(v.bearing_deg, 45, bearing),
       Math.max(-90, Math.min(90, next(v.elevation_deg, 15, elevation))),
       index,
     )
   }
-  const opposite = () => turnTo(viewpoint.value.bearing_deg + 180, -viewpoint.value.elevation_deg)
+  const opposite = () => turnTo(headed().bearing_deg + 180, -headed().elevation_deg)
   function change(next: Viewpoint) {
     remember()
     move(next)
@@ -284,63 +194,23 @@ export const useWhere = defineStore('where', () => {
   function setLens(mm: number) {
     move(withLens(viewpoint.value, mm))
   }
-  const level = () => goTo({ ...viewpoint.value, roll_deg: 0 })
+  const level = () => goTo({ ...headed(), roll_deg: 0 })
   const rollBy = (degrees: number) =>
-    goTo({ ...viewpoint.value, roll_deg: wrapped(viewpoint.value.roll_deg + degrees) })
+    goTo({ ...headed(), roll_deg: wrapped(headed().roll_deg + degrees) })
   /** The pivot back to the middle of what is shown, the direction and the eye kept. */
   async function resetPivot() {
     const middle = (await framed(shown(), viewpoint.value)).pivot_mm
     change({ ...viewpoint.value, pivot_mm: middle })
   }
 
-  /** The standard view a pane stands in exactly, or how far off square a nearly standard one is. */
-  function squareness(v: Viewpoint) {
-    const off = (s: Schemas['StandardViewInfo']) => {
-      const round =
-        Math.abs(s.elevation_deg) === 90
-          ? Math.abs((((v.bearing_deg % 90) + 135) % 90) - 45)
-          : Math.abs(wrapped(v.bearing_deg - s.bearing_deg))
-      return Math.max(round, Math.abs(v.elevation_deg - s.elevation_deg))
-    }
-    return standardViews.value.map((s) => ({ s, off: off(s) })).sort((a, b) => a.off - b.off)[0]
-  }
-  const standing = computed(() => squareness(viewpoint.value))
+  const squarenessOf = (v: Viewpoint) => squareness(v, standardViews.value)
+  const standing = computed(() => squarenessOf(viewpoint.value))
   /** Whether a pane shows a drawing: parallel and exactly square. */
   const holdsSquare = (index: number) => {
     const v = panes[index]!.viewpoint
-    return v.projection === 'parallel' && (squareness(v)?.off ?? 9) < 0.005
+    return v.projection === 'parallel' && (squarenessOf(v)?.off ?? 9) < 0.005
   }
 
-  // ---- kept over a reload
-  interface Kept {
-    panes: Pick<Pane, 'viewpoint' | 'style' | 'colours' | 'back' | 'forward'>[]
-    active: number
-  }
-  const kept = useSessionStorage<Record<string, Kept>>('selvik.where', {})
-  watchDebounced(
-    () => [active.value, ...panes.map((p) => [p.viewpoint, p.style, p.colours, p.back, p.forward])],
-    () => {
-      const id = cell.cell?.id
-      if (!id) return
-      const all = panes.map(({ viewpoint, style, colours, back, forward }) => ({
-        viewpoint,
-        style,
-        colours,
-        back,
-        forward,
-      }))
-      kept.value = { [id]: { panes: all, active: active.value } }
-    },
-    { debounce: 300 },
-  )
-  /** Brings back what this tab showed of the cell before it was loaded anew. */
-  function restore(): boolean {
-    const old = kept.value[cell.cell?.id ?? '']
-    if (!old) return false
-    old.panes.forEach((p, i) => Object.assign(panes[i]!, p))
-    active.value = old.active < layouts[layout.value].panes ? old.active : 0
-    return true
-  }
   function clear() {
     panes.forEach((p) => Object.assign(p, newPane()))
     active.value = 0
@@ -390,7 +260,7 @@ export const useWhere = defineStore('where', () => {
     level,
     rollBy,
     resetPivot,
-    squareness,
+    squareness: squarenessOf,
     holdsSquare,
     restore,
     clear,

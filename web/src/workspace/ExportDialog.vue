@@ -40,6 +40,7 @@ function go() {
   <v-dialog
     :model-value="!!exporting.open"
     max-width="440"
+    aria-label="Export"
     @update:model-value="exporting.open = null"
   >
     <v-card :title="exporting.open === 'tour' ? 'Export the tour' : 'Export a picture'">

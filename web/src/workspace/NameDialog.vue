@@ -23,6 +23,7 @@ function named() {
   <v-dialog
     :model-value="!!naming.asked"
     max-width="380"
+    :aria-label="naming.asked?.title ?? 'Name'"
     @after-enter="field?.focus()"
     @update:model-value="naming.asked = null"
   >

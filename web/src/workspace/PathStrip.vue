@@ -1,137 +1,27 @@
 <script setup lang="ts">
-import { mdiPause, mdiPlay } from '@mdi/js'
-import { useElementSize } from '@vueuse/core'
-import { scaleLinear, scaleSqrt } from 'd3-scale'
-import { area, line } from 'd3-shape'
-import { computed, ref } from 'vue'
-
+import PlayButton from '../when/PlayButton.vue'
 import { useKeys } from '../settings/bindings'
-import type { Pair } from '../api/client'
-import { useCell } from '../cell/cellStore'
-import { useFindings } from '../findings/findingsStore'
-import VerdictMark from '../findings/VerdictMark.vue'
-import { verdictWord } from '../findings/verdicts'
-import { useUnits } from '../settings/units'
+import { useJog } from '../when/jogStore'
+import { usePrograms } from '../when/programStore'
 import { clock, useWhen } from '../when/whenStore'
+import ClearanceChart from './ClearanceChart.vue'
 
-const cell = useCell()
-const keyOf = useKeys()
-const units = useUnits()
 const when = useWhen()
-const findings = useFindings()
-
-const chart = ref<SVGSVGElement>()
-const { width, height } = useElementSize(chart)
-const LANES = 34
-const TOP = 50
-const BOTTOM = computed(() => Math.max(TOP + 30, height.value - 10))
-
-const lanes = computed(() => {
-  const programs = new Map<
-    string,
-    { lane: number; name: string; robot: string; start: number; end: number }
-  >()
-  for (const m of cell.cell?.path.moves ?? []) {
-    const key = `${m.lane}/${m.program}`
-    const p = programs.get(key) ?? {
-      lane: m.lane,
-      name: m.program,
-      robot: m.robot,
-      start: m.start_s,
-      end: m.end_s,
-    }
-    programs.set(key, { ...p, start: Math.min(p.start, m.start_s), end: Math.max(p.end, m.end_s) })
-  }
-  return [...programs.values()]
-})
-const x = computed(() =>
-  scaleLinear([0, Math.max(when.duration, 1e-6)], [0, Math.max(width.value, 1)]),
-)
-const band = computed(() => findings.findings?.band)
-const y = computed(() => scaleSqrt([0, band.value?.ceiling_mm ?? 200], [BOTTOM.value, TOP]))
-const steps = computed(() => {
-  const b = band.value
-  return b
-    ? b.lower_mm.map((lower, i) => ({
-        t: (b.edges_s[i]! + b.edges_s[i + 1]!) / 2,
-        lower,
-        attained: b.attained_mm[i]!,
-      }))
-    : []
-})
-type Step = { t: number; lower: number; attained: number }
-const shape = computed(
-  () =>
-    area<Step>()
-      .x((s) => x.value(s.t))
-      .y0((s) => y.value(s.lower))
-      .y1((s) => y.value(s.attained))(steps.value) ?? '',
-)
-const trace = computed(
-  () =>
-    line<Step>()
-      .x((s) => x.value(s.t))
-      .y((s) => y.value(s.attained))(steps.value) ?? '',
-)
-const rules = computed(() =>
-  [...new Set(findings.findings?.rules.filter((r) => r.pairs).map((r) => r.required_mm))].sort(
-    (a, b) => a - b,
-  ),
-)
-/** Where the rules are named: at their line, or just above the name below it. */
-const names = computed(() => {
-  let below = Infinity
-  return rules.value.map((required) => {
-    below = Math.min(y.value(required) - 8, below - 11)
-    return { required, top: below }
-  })
-})
-/** Where nothing moves there is no when to mark. */
-const marked = computed(
-  () => (when.duration && findings.pairs.filter((p) => p.verdict !== 'meets').slice(0, 24)) || [],
-)
-const spans = computed(() =>
-  marked.value.flatMap((p) => p.broken.map((b) => [b.start_s[0]!, b.end_s[1]!] as const)),
-)
-
-let scrubbing = false
-function scrub(e: PointerEvent) {
-  const box = chart.value!.getBoundingClientRect()
-  when.goTo(x.value.invert(e.clientX - box.left))
-}
-function down(e: PointerEvent) {
-  scrubbing = true
-  when.pause()
-  chart.value!.setPointerCapture(e.pointerId)
-  scrub(e)
-}
-function key(e: KeyboardEvent) {
-  const by = { ArrowRight: 0.04, ArrowLeft: -0.04, PageUp: 1, PageDown: -1 }[e.key]
-  if (by) when.goTo(when.time + by * (e.shiftKey ? 0.1 : 1))
-  else if (e.key === 'End') when.goTo(when.duration)
-  else return
-  e.preventDefault()
-}
-const markAt = (p: Pair) => ({
-  left: `${x.value(p.time_s) - 6}px`,
-  top: `${Math.max(TOP - 12, y.value(Math.min(p.attained_mm, 200)) - 26)}px`,
-})
+const programs = usePrograms()
+const jog = useJog()
+const keyOf = useKeys()
 const speeds = [0.1, 0.25, 0.5, 1, 2, 4]
 </script>
 
 <template>
   <section class="strip" aria-label="Path">
     <div class="control">
-      <button
-        class="play"
-        :title="`${when.playing ? 'Pause' : 'Play'} (${keyOf('play')})`"
-        :aria-label="when.playing ? 'Pause' : 'Play'"
+      <PlayButton
+        :playing="when.playing"
         :disabled="!when.track"
         data-test="play"
         @click="when.togglePlay"
-      >
-        <v-icon :icon="when.playing ? mdiPause : mdiPlay" size="22" />
-      </button>
+      />
       <div>
         <div class="number time" data-test="time">{{ clock(when.time) }}</div>
         <div class="soft number small">of {{ clock(when.duration) }}</div>
@@ -142,74 +32,26 @@ const speeds = [0.1, 0.25, 0.5, 1, 2, 4]
           <option v-for="s in speeds" :key="s" :value="s">{{ s }} ×</option>
         </select>
       </label>
-      <div class="soft small">
-        {{ band ? 'Smallest clearance of all pairs, certified' : 'No sweep yet' }}
+      <div class="open small">
+        <button
+          :title="`Programs (${keyOf('programs')})`"
+          :aria-pressed="programs.open"
+          data-test="open-programs"
+          @click="programs.toggle"
+        >
+          Programs
+        </button>
+        <button
+          :title="`Jog by hand (${keyOf('jog')})`"
+          :aria-pressed="jog.open"
+          data-test="open-jog"
+          @click="jog.toggle"
+        >
+          Jog
+        </button>
       </div>
     </div>
-    <div class="scale number" aria-hidden="true">
-      <span v-for="n in names" :key="n.required" :style="{ top: `${n.top}px` }">{{
-        units.short(n.required).replace(/ .*/, '')
-      }}</span>
-    </div>
-    <div class="chart">
-      <p v-if="cell.cell?.path.fault" class="fault" role="alert">
-        The run plan can't be run: {{ cell.cell.path.fault }}
-      </p>
-      <p v-else-if="!when.duration" class="fault soft">This cell has no run plan: nothing moves.</p>
-      <svg
-        ref="chart"
-        role="slider"
-        tabindex="0"
-        aria-label="Path time"
-        :aria-valuenow="when.time"
-        aria-valuemin="0"
-        :aria-valuemax="when.duration"
-        :aria-valuetext="clock(when.time)"
-        data-test="scrubber"
-        @pointerdown="down"
-        @pointermove="scrubbing && scrub($event)"
-        @pointerup="scrubbing = false"
-        @keydown="key"
-      >
-        <g v-for="p in lanes" :key="p.lane + p.name">
-          <rect
-            :x="x(p.start)"
-            :y="6 + p.lane * (LANES / 2)"
-            :width="Math.max(2, x(p.end) - x(p.start) - 2)"
-            height="14"
-            rx="3"
-            class="program"
-          />
-          <text :x="x(p.start) + 6" :y="17 + p.lane * (LANES / 2)" class="label">
-            {{ p.robot.split(' ')[0] }} · {{ p.name }}
-          </text>
-        </g>
-        <rect
-          v-for="([from, to], i) in spans"
-          :key="i"
-          :x="x(from) - 1"
-          :y="TOP - 6"
-          :width="Math.max(3, x(to) - x(from) + 2)"
-          :height="BOTTOM - TOP + 6"
-          class="breach"
-        />
-        <line v-for="r in rules" :key="r" x1="0" :x2="width" :y1="y(r)" :y2="y(r)" class="rule" />
-        <path :d="shape" class="band" />
-        <path :d="trace" class="trace" />
-        <line :x1="x(when.time)" :x2="x(when.time)" y1="0" :y2="height" class="head" />
-      </svg>
-      <button
-        v-for="p in marked"
-        :key="p.a.name + p.b.name"
-        class="mark"
-        :style="markAt(p)"
-        :title="`${verdictWord(p.verdict)}: ${p.a.name} – ${p.b.name}, ${units.length(p.attained_mm)} at ${clock(p.time_s)}`"
-        :aria-label="`Go to ${p.a.name} – ${p.b.name}`"
-        @click="findings.showEvidence(p)"
-      >
-        <VerdictMark :verdict="p.verdict" />
-      </button>
-    </div>
+    <ClearanceChart />
   </section>
 </template>
 
@@ -228,18 +70,6 @@ const speeds = [0.1, 0.25, 0.5, 1, 2, 4]
   flex-direction: column;
   gap: 3px;
 }
-.play {
-  width: 32px;
-  height: 32px;
-  border-radius: 50%;
-  background: var(--accent);
-  color: rgb(var(--v-theme-surface));
-  display: grid;
-  place-items: center;
-}
-.play:disabled {
-  opacity: 0.4;
-}
 .time {
   font-size: 17px;
   font-weight: 650;
@@ -248,78 +78,17 @@ const speeds = [0.1, 0.25, 0.5, 1, 2, 4]
   font-size: 11px;
   line-height: 1.25;
 }
+.open {
+  display: flex;
+  gap: 10px;
+  color: var(--accent);
+  font-weight: 600;
+}
 select {
   appearance: auto;
   border: 1px solid var(--line);
   border-radius: 4px;
   background: inherit;
   color: inherit;
-}
-.scale {
-  position: relative;
-  font-size: 10.5px;
-  color: var(--soft);
-}
-.scale span {
-  position: absolute;
-  right: 6px;
-}
-.chart {
-  position: relative;
-  margin-right: 14px;
-  min-height: 0;
-  overflow: hidden;
-}
-svg[role='slider'] {
-  width: 100%;
-  height: 100%;
-  display: block;
-  cursor: ew-resize;
-  touch-action: none;
-}
-.program {
-  fill: color-mix(in srgb, rgb(var(--v-theme-on-surface)) 9%, transparent);
-}
-.label {
-  font-size: 11px;
-  fill: rgb(var(--v-theme-on-surface));
-  pointer-events: none;
-}
-.rule {
-  stroke: rgb(var(--v-theme-error));
-  stroke-dasharray: 5 4;
-  stroke-width: 1;
-  opacity: 0.6;
-}
-.band {
-  fill: var(--accent);
-  opacity: 0.28;
-}
-.trace {
-  fill: none;
-  stroke: var(--accent);
-  stroke-width: 1.7;
-  stroke-linejoin: round;
-}
-.breach {
-  fill: rgb(var(--v-theme-error));
-  opacity: 0.15;
-}
-.head {
-  stroke: var(--plum);
-  stroke-width: 2;
-}
-.mark {
-  position: absolute;
-  width: 13px;
-  height: 13px;
-  display: grid;
-}
-.fault {
-  position: absolute;
-  inset: 54px 20px auto;
-}
-p[role='alert'] {
-  color: rgb(var(--v-theme-error));
 }
 </style>

@@ -1,15 +1,15 @@
 <script setup lang="ts">
-import { mdiPause, mdiPlay, mdiSkipNext, mdiSkipPrevious } from '@mdi/js'
+import { mdiSkipNext, mdiSkipPrevious } from '@mdi/js'
 import { computed, ref } from 'vue'
 
-import { useKeys } from '../settings/bindings'
 import { useExport } from '../actions/exportStore'
+import PlayButton from '../when/PlayButton.vue'
 import { clock } from '../when/whenStore'
 import { useTours } from '../where/tourStore'
 import { useNaming } from '../cell/namingStore'
+import StopFields from './StopFields.vue'
 
 const tours = useTours()
-const keyOf = useKeys()
 const naming = useNaming()
 const exporting = useExport()
 const tour = computed(() => tours.tour!)
@@ -35,10 +35,6 @@ function key(e: KeyboardEvent) {
   if (!by) return
   tours.goTo(tours.time + by)
   e.preventDefault()
-}
-function typed(e: Event, take: (s: number) => unknown, least: number) {
-  const value = Number.parseFloat((e.target as HTMLInputElement).value.replace(',', '.'))
-  if (Number.isFinite(value) && value >= least) take(value)
 }
 const goToStop = (i: number) => {
   tours.chosen = i
@@ -66,16 +62,12 @@ const speed = computed({
         >
           <v-icon :icon="mdiSkipPrevious" size="20" />
         </button>
-        <button
-          class="play"
-          :title="`${tours.playing ? 'Pause' : 'Play'} (${keyOf('play')})`"
-          :aria-label="tours.playing ? 'Pause' : 'Play'"
+        <PlayButton
+          :playing="tours.playing"
           :disabled="!tours.track"
           data-test="tour-play"
           @click="tours.togglePlay"
-        >
-          <v-icon :icon="tours.playing ? mdiPause : mdiPlay" size="22" />
-        </button>
+        />
         <button
           class="step"
           title="To the next stop"
@@ -147,80 +139,7 @@ const speed = computed({
           </button>
         </li>
       </ol>
-      <div v-if="stop" class="edit">
-        <label
-          >rests
-          <input
-            class="number"
-            :value="stop.hold_s"
-            :disabled="stop.passing"
-            aria-label="Rest, s"
-            data-test="hold"
-            @change="typed($event, (hold_s) => tours.changeStop(tours.chosen, { hold_s }), 0)"
-          />
-          s</label
-        >
-        <label
-          >then travels
-          <input
-            class="number"
-            :value="stop.travel_s"
-            aria-label="Travel to the next stop, s"
-            data-test="travel"
-            @change="
-              typed($event, (travel_s) => tours.changeStop(tours.chosen, { travel_s }), 0.05)
-            "
-          />
-          s</label
-        >
-        <label
-          ><input
-            type="checkbox"
-            :checked="stop.passing"
-            data-test="passing"
-            @change="
-              tours.changeStop(tours.chosen, {
-                passing: ($event.target as HTMLInputElement).checked,
-                hold_s: 0,
-              })
-            "
-          />
-          passes through without resting</label
-        >
-        <button
-          data-test="take-view"
-          title="This stop gets the view of the picture"
-          @click="tours.takeView(tours.chosen)"
-        >
-          Take the picture's view
-        </button>
-        <button
-          data-test="insert-stop"
-          title="A stop after this one with the view of the picture"
-          @click="tours.insert(tours.chosen)"
-        >
-          Add after
-        </button>
-        <button
-          :disabled="tours.chosen === 0"
-          @click="tours.moveStop(tours.chosen, tours.chosen - 1)"
-        >
-          Earlier
-        </button>
-        <button
-          :disabled="tours.chosen === tour.stops.length - 1"
-          @click="tours.moveStop(tours.chosen, tours.chosen + 1)"
-        >
-          Later
-        </button>
-        <button
-          :disabled="tour.stops.length === 1"
-          data-test="remove-stop"
-          @click="tours.remove(tours.chosen)"
-        >
-          Remove
-        </button>
-      </div>
+      <StopFields v-if="stop" :stop="stop" />
     </div>
   </section>
 </template>
@@ -240,18 +159,6 @@ const speed = computed({
   display: flex;
   align-items: center;
   gap: 4px;
-}
-.play {
-  width: 32px;
-  height: 32px;
-  border-radius: 50%;
-  background: var(--accent);
-  color: rgb(var(--v-theme-surface));
-  display: grid;
-  place-items: center;
-}
-.play:disabled {
-  opacity: 0.4;
 }
 .time {
   font-size: 17px;
@@ -282,14 +189,10 @@ const speed = computed({
 .grow {
   flex: 1;
 }
-.head > button:not(.name),
-.edit button {
+.head > button:not(.name) {
   padding: 1px 9px;
   border: 1px solid var(--line);
   border-radius: 10px;
-}
-.edit button:disabled {
-  opacity: 0.4;
 }
 .line {
   position: relative;
@@ -339,17 +242,6 @@ const speed = computed({
 .stop {
   padding: 3px 10px;
   white-space: nowrap;
-}
-.edit {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 4px 12px;
-  align-items: center;
-}
-.edit input.number {
-  width: 44px;
-  text-align: right;
-  border-bottom: 1px solid var(--line);
 }
 .fault {
   color: rgb(var(--v-theme-error));

@@ -2,7 +2,7 @@
 import { mdiChevronDown } from '@mdi/js'
 import { computed, ref } from 'vue'
 
-import type { Action } from '../actions/actionsStore'
+import type { Action } from '../actions/action'
 import type { SavedView, ViewPart } from '../api/client'
 import { useTours } from '../where/tourStore'
 import { useThumbnails } from '../picture/thumbnails'
@@ -45,6 +45,14 @@ function tick(view: SavedView, part: ViewPart, on: boolean) {
   const keeps = views.keepsOf(view).filter((k) => k !== part)
   void views.setKeeps(view, on ? [...keeps, part] : keeps)
 }
+function save() {
+  open.value = false
+  void props.actions.find((a) => a.id === 'save-view')!.run()
+}
+function openTour(id: string) {
+  open.value = false
+  tours.open(id)
+}
 function newTour() {
   open.value = false
   naming.asked = {
@@ -71,20 +79,14 @@ function drop(onto: SavedView) {
         >Views</v-btn
       >
     </template>
-    <div class="views" data-test="view-list">
+    <div class="views" role="dialog" aria-label="Saved views and tours" data-test="view-list">
       <div class="head">
         <input v-model="words" placeholder="Find a view" aria-label="Find a saved view" />
-        <button
-          class="main"
-          data-test="save-view"
-          @click="((open = false), actions.find((a) => a.id === 'save-view')!.run())"
-        >
-          Save this view…
-        </button>
+        <button class="main" data-test="save-view" @click="save">Save this view…</button>
       </div>
       <div class="list">
         <template v-for="[name, list] in views.groups" :key="name ?? ''">
-          <h3 v-if="name" class="heading">{{ name }}</h3>
+          <h2 v-if="name" class="heading">{{ name }}</h2>
           <div
             v-for="view in list.filter(fits)"
             :key="view.id"
@@ -178,13 +180,9 @@ function drop(onto: SavedView) {
           No views are saved yet. Look at something worth coming back to, and save it here.
         </p>
       </div>
-      <h3 class="heading">Tours</h3>
+      <h2 class="heading">Tours</h2>
       <div v-for="tour in tours.tours" :key="tour.id" class="tour">
-        <button
-          class="open"
-          :data-test="`tour-${tour.id}`"
-          @click="((open = false), tours.open(tour.id))"
-        >
+        <button class="open" :data-test="`tour-${tour.id}`" @click="openTour(tour.id)">
           <span class="name"
             >{{ tour.name }} <small class="soft">{{ tour.stops.length }} stops</small></span
           >

@@ -1,4 +1,5 @@
 import { nextTick, watch } from 'vue'
+import { type LocationQuery, useRouter } from 'vue-router'
 
 import { useFindings } from '../findings/findingsStore'
 import { useWhat } from '../what/whatStore'
@@ -9,6 +10,7 @@ import { useNotices } from '../cell/noticesStore'
 
 /** The address bar is always a link to what one looks at: a finding, a saved view, an item. */
 export function useLinks() {
+  const router = useRouter()
   const cell = useCell()
   const notices = useNotices()
   const what = useWhat()
@@ -18,16 +20,13 @@ export function useLinks() {
   const pairName = (p: { a: { item: string; name: string }; b: { item: string; name: string } }) =>
     `${p.a.name}~${p.b.name}`
 
-  function linkNow(): string {
-    const said = new URLSearchParams()
-    if (findings.shown) said.set('finding', pairName(findings.shown))
-    else if (what.selected.size === 1) said.set('item', [...what.selected][0]!)
-    else if (views.recalled) said.set('view', views.recalled)
-    const text = said.toString()
-    return location.pathname + (text ? `#${text}` : '')
+  function saidNow(): LocationQuery {
+    if (findings.shown) return { finding: pairName(findings.shown) }
+    if (what.selected.size === 1) return { item: [...what.selected][0]! }
+    return views.recalled ? { view: views.recalled } : {}
   }
   watch([() => findings.shown, () => what.selected, () => views.recalled], () =>
-    history.replaceState({ ...history.state, ours: true }, '', linkNow()),
+    router.replace({ query: saidNow(), state: { ours: true } }),
   )
   /**
    * On a reload the address is our own, and the view one left is kept: only what was chosen comes
@@ -36,26 +35,24 @@ export function useLinks() {
   const reloaded = !!(history.state as { ours?: boolean } | null)?.ours
 
   /** Goes where the address says; whether it said anything that is here. */
-  async function follow(hash: string): Promise<boolean> {
-    const said = new URLSearchParams(hash.replace(/^#/, ''))
-    const view = views.views.find((v) => v.id === said.get('view'))
+  async function follow(said: LocationQuery): Promise<boolean> {
+    const view = views.views.find((v) => v.id === said.view)
     if (view && reloaded) views.recalled = view.id
     if (view && !reloaded) {
       views.recall(view, true)
       return true
     }
-    const item = said.get('item')
-    if (item && cell.items.has(item)) {
+    const { item, finding: named } = said
+    if (typeof item === 'string' && cell.items.has(item)) {
       what.select(item)
       if (reloaded) return true
       await nextTick()
       await where.fitSelection()
       return true
     }
-    const named = said.get('finding')
     const pair = named ? await findings.find((p) => pairName(p) === named) : undefined
     if (pair && !reloaded) await findings.showEvidence(pair)
-    else if (!pair && !view && [...said.keys()].length)
+    else if (!pair && !view && Object.keys(said).length)
       notices.say('What this link points to is not here any more.')
     return !!pair
   }

@@ -57,7 +57,11 @@ pub fn facts_of(posed: &Posed, id: &str, frame: &FrameChoice) -> Result<ItemFact
     let item = posed.position(id)?;
     let assembly = &posed.workcell.assembly;
     let world = posed.placing.world(item);
-    let bodies: Vec<_> = assembly.bodies().iter().filter(|b| b.item == item).collect();
+    let bodies: Vec<_> = assembly
+        .bodies()
+        .iter()
+        .filter(|b| b.item == item)
+        .collect();
     let boxes = bodies.iter().flat_map(|body| {
         let own = world.inverse() * posed.placing.node(body.node);
         body.surface.mesh().vertices().iter().map(move |v| own * v)
@@ -65,7 +69,13 @@ pub fn facts_of(posed: &Posed, id: &str, frame: &FrameChoice) -> Result<ItemFact
     let size = Aabb::around(boxes).map(|b| b.half_extents() * 2e3);
     let frame = posed.frame(frame, item)?;
     let there = frame.inverse() * world;
-    let document = posed.workcell.document.items.iter().find(|i| i.id == id).expect("every item is written");
+    let document = posed
+        .workcell
+        .document
+        .items
+        .iter()
+        .find(|i| i.id == id)
+        .expect("every item is written");
     let links = assembly.mechanism(item).map_or(&[][..], |m| m.links());
     Ok(ItemFacts {
         item: id.to_owned(),
@@ -74,9 +84,15 @@ pub fn facts_of(posed: &Posed, id: &str, frame: &FrameChoice) -> Result<ItemFact
         world: flat(&world),
         axes: flat(&frame),
         size_mm: size.map(|s| [s.x, s.y, s.z]),
-        triangles: bodies.iter().map(|b| b.surface.mesh().triangles().len()).sum(),
+        triangles: bodies
+            .iter()
+            .map(|b| b.surface.mesh().triangles().len())
+            .sum(),
         open_edges: bodies.iter().map(|b| b.surface.open_edges()).sum(),
-        shells: bodies.iter().map(|b| b.surface.shells().map_or(1, |s| s.all().len())).sum(),
+        shells: bodies
+            .iter()
+            .map(|b| b.surface.shells().map_or(1, |s| s.all().len()))
+            .sum(),
         files: document.files(),
         links: links.iter().map(|l| l.name.clone()).collect(),
     })
@@ -93,7 +109,12 @@ pub fn mass_of(posed: &Posed, id: &str) -> Result<ItemMass> {
         .bodies()
         .iter()
         .filter(|b| b.item == item)
-        .map(|b| (&*b.surface, posed.placing.world(item).inverse() * posed.placing.node(b.node)))
+        .map(|b| {
+            (
+                &*b.surface,
+                posed.placing.world(item).inverse() * posed.placing.node(b.node),
+            )
+        })
         .collect();
     let closed = !bodies.is_empty() && bodies.iter().all(|(surface, _)| surface.open_edges() == 0);
     let mass = closed.then(|| mass_together(&bodies)).flatten();

@@ -54,14 +54,21 @@ pub fn new_frame(posed: &Posed, new: &NewFrame) -> Result<Edit> {
             let frame = frame_through(&point(origin)?, &point(on_x)?, &point(beside)?);
             frame.ok_or_else(|| FormatError::said("the three points lie in a line; pick others"))?
         }
-        FramePlace::Face { at_mm, normal: along } => frame_along(&point(at_mm)?, &normal(along)?),
+        FramePlace::Face {
+            at_mm,
+            normal: along,
+        } => frame_along(&point(at_mm)?, &normal(along)?),
         FramePlace::RoundFace(picked) => {
             let (centre, along) = posed.axis(picked)?;
             frame_along(&centre, &along)
         }
     };
     let items = &posed.workcell.document.items;
-    let (base, name) = if new.kind == FrameKind::Tcp { ("tcp", "TCP") } else { ("frame", "Frame") };
+    let (base, name) = if new.kind == FrameKind::Tcp {
+        ("tcp", "TCP")
+    } else {
+        ("frame", "Frame")
+    };
     let free = |n: &usize| !items.iter().any(|i| i.id == format!("{base}-{n}"));
     let n = (1..).find(free).expect("numbers never run out");
     let item = ItemDocument {
@@ -69,7 +76,11 @@ pub fn new_frame(posed: &Posed, new: &NewFrame) -> Result<Edit> {
         on_link: new.on_link.clone(),
         pose: tidy(&PoseDocument::from_pose(&(carrier.inverse() * world))),
         frame_kind: Some(new.kind),
-        ..ItemDocument::new(format!("{base}-{n}"), format!("{name} {n}"), RoleDocument::Frame)
+        ..ItemDocument::new(
+            format!("{base}-{n}"),
+            format!("{name} {n}"),
+            RoleDocument::Frame,
+        )
     };
     Ok(Edit::AddItems { items: vec![item] })
 }

@@ -2,11 +2,14 @@
 
 mod facts;
 mod frames;
+mod jointed;
 mod moving;
 
 pub use facts::{ItemFacts, ItemMass, facts_of, mass_of};
 pub use frames::{FramePlace, NewFrame, new_frame};
+pub use jointed::{JointAxis, NewJoint, jointed};
 pub use moving::{Arrange, KeptPose, edit_of};
+use nalgebra::{Quaternion, Translation3, UnitQuaternion};
 use schemars::JsonSchema;
 use selvik_core::mesh::round_face;
 use selvik_core::robot::Placing;
@@ -30,7 +33,10 @@ impl<'a> Posed<'a> {
     /// With the joint vector `joints`, rad or m.
     #[must_use]
     pub fn new(workcell: &'a Workcell, joints: &[f64]) -> Self {
-        Self { workcell, placing: Placing::new(&workcell.assembly, joints) }
+        Self {
+            workcell,
+            placing: Placing::new(&workcell.assembly, joints),
+        }
     }
 
     /// The position of the item `id` in the roster.
@@ -44,8 +50,28 @@ impl<'a> Posed<'a> {
         self.workcell.assembly.cell().items()[item].id.0.clone()
     }
 
+    /// The position of an item in the roster, and where it stands in the world.
+    ///
+    /// # Errors
+    /// [`FormatError`] when it is not there.
+    pub fn standing(&self, id: &str) -> Result<(usize, Pose)> {
+        let item = self.position(id)?;
+        Ok((item, self.placing.world(item)))
+    }
+
+    /// A pose in a chosen frame, as meant for the item `of`, in the world.
+    ///
+    /// # Errors
+    /// [`FormatError`] for what is not there, or no number.
+    pub fn pose_in(&self, frame: &FrameChoice, of: &str, pose: &PoseDocument) -> Result<Pose> {
+        Ok(self.frame(frame, self.position(of)?)? * pose_of(pose)?)
+    }
+
     /// Where a chosen frame stands, as meant for the item at position `of`.
-    fn frame(&self, frame: &FrameChoice, of: usize) -> Result<Pose> {
+    ///
+    /// # Errors
+    /// [`FormatError`] for an item that is not there.
+    pub fn frame(&self, frame: &FrameChoice, of: usize) -> Result<Pose> {
         Ok(match frame {
             FrameChoice::World => Pose::identity(),
             FrameChoice::Parent => self.placing.carrier(of),
@@ -56,11 +82,16 @@ impl<'a> Posed<'a> {
 
     /// Where an item, or a link of it, stands; the world's frame without one.
     fn carrier(&self, parent: Option<&str>, on_link: Option<&str>) -> Result<Pose> {
-        let Some(parent) = parent else { return Ok(Pose::identity()) };
+        let Some(parent) = parent else {
+            return Ok(Pose::identity());
+        };
         let item = self.position(parent)?;
-        let Some(link) = on_link else { return Ok(self.placing.world(item)) };
+        let Some(link) = on_link else {
+            return Ok(self.placing.world(item));
+        };
         let node = self.workcell.assembly.link_node(item, link);
-        let node = node.ok_or_else(|| FormatError::said(format!("\"{parent}\" has no link \"{link}\"")))?;
+        let node =
+            node.ok_or_else(|| FormatError::said(format!("\"{parent}\" has no link \"{link}\"")))?;
         Ok(self.placing.node(node))
     }
 
@@ -73,8 +104,9 @@ impl<'a> Posed<'a> {
             return Err(FormatError::said("there is no such triangle"));
         }
         let round = round_face(mesh, picked.triangle);
-        let round = round
-            .ok_or_else(|| FormatError::said("that face is not round; pick a hole, a pin or a shaft"))?;
+        let round = round.ok_or_else(|| {
+            FormatError::said("that face is not round; pick a hole, a pin or a shaft")
+        })?;
         let pose = self.placing.node(body.node);
         Ok((pose * round.centre, pose.rotation * *round.axis))
     }
@@ -106,7 +138,10 @@ pub struct PickedFace {
 /// Numbers without the dust of floating point: to a millionth of a mm and of a degree.
 fn tidy(pose: &PoseDocument) -> PoseDocument {
     let round = |x: f64| (x * 1e6).round() / 1e6 + 0.0;
-    PoseDocument { xyz_mm: pose.xyz_mm.map(round), rpy_deg: pose.rpy_deg.map(round) }
+    PoseDocument {
+        xyz_mm: pose.xyz_mm.map(round),
+        rpy_deg: pose.rpy_deg.map(round),
+    }
 }
 
 fn finite(numbers: &[f64]) -> Result<()> {
@@ -130,4 +165,12 @@ fn normal(of: &[f64; 3]) -> Result<Vector> {
 fn pose_of(document: &PoseDocument) -> Result<Pose> {
     finite(&[document.xyz_mm, document.rpy_deg].concat())?;
     Ok(document.to_pose())
+}
+
+/// A pose of x, y, z (m) and a quaternion x, y, z, w.
+pub(crate) fn unflat(&[x, y, z, i, j, k, w]: &[f64; 7]) -> Result<Pose> {
+    finite(&[x, y, z])?;
+    let turn = UnitQuaternion::try_new(Quaternion::new(w, i, j, k), 1e-9);
+    let turn = turn.ok_or_else(|| FormatError::said("the quaternion has no direction"))?;
+    Ok(Pose::from_parts(Translation3::new(x, y, z), turn))
 }

@@ -1,6 +1,6 @@
 //! Ways to arrange items.
 
-use nalgebra::{Quaternion, Translation3, UnitQuaternion};
+use nalgebra::UnitQuaternion;
 use schemars::JsonSchema;
 use selvik_core::robot::{axis_to_axis, face_to_face, motion_in};
 use selvik_core::spatial::{Point, Pose};
@@ -8,7 +8,7 @@ use selvik_formats::{FormatError, Result};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
-use super::{FrameChoice, PickedFace, Posed, finite, normal, point, pose_of, tidy};
+use super::{FrameChoice, PickedFace, Posed, normal, point, pose_of, tidy, unflat};
 use crate::document::PoseDocument;
 use crate::edit::{Edit, Hanging, Placement};
 
@@ -99,11 +99,20 @@ pub enum KeptPose {
 pub fn edit_of(posed: &Posed, items: &[String], how: &Arrange) -> Result<Edit> {
     let assembly = &posed.workcell.assembly;
 
-    let asked = items.iter().map(|id| posed.position(id)).collect::<Result<Vec<_>>>()?;
-    let first = *asked.first().ok_or_else(|| FormatError::said("select what is to be arranged first"))?;
+    let asked = items
+        .iter()
+        .map(|id| posed.position(id))
+        .collect::<Result<Vec<_>>>()?;
+    let first = *asked
+        .first()
+        .ok_or_else(|| FormatError::said("select what is to be arranged first"))?;
     let topmost = posed.placing.topmost(&asked);
     let motion = match how {
-        Arrange::Hang { parent, on_link, keep } => {
+        Arrange::Hang {
+            parent,
+            on_link,
+            keep,
+        } => {
             let carrier = posed.carrier(parent.as_deref(), on_link.as_deref())?;
             let place = |&item: &usize| {
                 let pose = match keep {
@@ -111,16 +120,27 @@ pub fn edit_of(posed: &Posed, items: &[String], how: &Arrange) -> Result<Edit> {
                     KeptPose::Local => assembly.cell().items()[item].pose,
                 };
                 let pose = PoseDocument::from_pose(&pose);
-                Hanging { item: posed.id(item), parent: parent.clone(), on_link: on_link.clone(), pose }
+                Hanging {
+                    item: posed.id(item),
+                    parent: parent.clone(),
+                    on_link: on_link.clone(),
+                    pose,
+                }
             };
-            return Ok(Edit::HangItems { places: topmost.iter().map(place).collect() });
+            return Ok(Edit::HangItems {
+                places: topmost.iter().map(place).collect(),
+            });
         }
         Arrange::Group { name } => {
             let item = &assembly.cell().items()[topmost[0]];
             let carrier = posed.placing.carrier(topmost[0]);
             let place = |&item: &usize| {
-                let pose = PoseDocument::from_pose(&(carrier.inverse() * posed.placing.world(item)));
-                Placement { item: posed.id(item), pose }
+                let pose =
+                    PoseDocument::from_pose(&(carrier.inverse() * posed.placing.world(item)));
+                Placement {
+                    item: posed.id(item),
+                    pose,
+                }
             };
             return Ok(Edit::GroupItems {
                 name: name.clone(),
@@ -131,13 +151,19 @@ pub fn edit_of(posed: &Posed, items: &[String], how: &Arrange) -> Result<Edit> {
         }
         Arrange::Put { at, .. } if topmost.len() > 1 => {
             let _ = at;
-            return Err(FormatError::said("several items can't stand in one place; shift them instead"));
+            return Err(FormatError::said(
+                "several items can't stand in one place; shift them instead",
+            ));
         }
         Arrange::Put { frame, at } => {
             let world = posed.frame(frame, first)? * pose_of(at)?;
             world * posed.placing.world(first).inverse()
         }
-        Arrange::Shift { frame, by, about_mm } => {
+        Arrange::Shift {
+            frame,
+            by,
+            about_mm,
+        } => {
             let (frame, by) = (posed.frame(frame, first)?, pose_of(by)?);
             let about = match about_mm {
                 Some(mm) => point(mm)?,
@@ -145,17 +171,17 @@ pub fn edit_of(posed: &Posed, items: &[String], how: &Arrange) -> Result<Edit> {
             };
             motion_in(&frame, &about, &by.translation.vector, &by.rotation)
         }
-        Arrange::Motion { by: [x, y, z, i, j, k, w] } => {
-            let turn = UnitQuaternion::try_new(Quaternion::new(*w, *i, *j, *k), 1e-9);
-            let turn = turn.ok_or_else(|| FormatError::said("the quaternion has no direction"))?;
-            finite(&[*x, *y, *z])?;
-            Pose::from_parts(Translation3::new(*x, *y, *z), turn)
-        }
+        Arrange::Motion { by } => unflat(by)?,
         Arrange::PointToPoint { from_mm, to_mm } => {
             let by = point(to_mm)? - point(from_mm)?;
             Pose::from_parts(by.into(), UnitQuaternion::identity())
         }
-        Arrange::FaceToFace { from_mm, from_normal, to_mm, to_normal } => {
+        Arrange::FaceToFace {
+            from_mm,
+            from_normal,
+            to_mm,
+            to_normal,
+        } => {
             let (from, to) = (normal(from_normal)?, normal(to_normal)?);
             face_to_face((&point(from_mm)?, &from), (&point(to_mm)?, &to))
         }
@@ -164,14 +190,23 @@ pub fn edit_of(posed: &Posed, items: &[String], how: &Arrange) -> Result<Edit> {
             axis_to_axis((&from.0, &from.1), (&to.0, &to.1))
         }
         Arrange::Drop => {
-            let lowest = topmost.iter().filter_map(|&item| posed.placing.lowest(item)).reduce(f64::min);
-            let lowest = lowest.ok_or_else(|| FormatError::said("nothing of it has a body to stand on"))?;
+            let lowest = topmost
+                .iter()
+                .filter_map(|&item| posed.placing.lowest(item))
+                .reduce(f64::min);
+            let lowest =
+                lowest.ok_or_else(|| FormatError::said("nothing of it has a body to stand on"))?;
             Pose::translation(0.0, 0.0, -lowest)
         }
     };
     let place = |&item: &usize| {
         let pose = PoseDocument::from_pose(&posed.placing.moved(item, &motion));
-        Placement { item: posed.id(item), pose: tidy(&pose) }
+        Placement {
+            item: posed.id(item),
+            pose: tidy(&pose),
+        }
     };
-    Ok(Edit::PlaceItems { places: topmost.iter().map(place).collect() })
+    Ok(Edit::PlaceItems {
+        places: topmost.iter().map(place).collect(),
+    })
 }

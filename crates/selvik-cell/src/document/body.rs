@@ -8,7 +8,10 @@ use utoipa::ToSchema;
 
 /// A pose: origin, then fixed-axis roll, pitch, yaw as in URDF.
 #[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize, JsonSchema, ToSchema)]
-#[serde(deny_unknown_fields, expecting = "a pose: {\"xyz_mm\": [0, 0, 0], \"rpy_deg\": [0, 0, 0]}")]
+#[serde(
+    deny_unknown_fields,
+    expecting = "a pose: {\"xyz_mm\": [0, 0, 0], \"rpy_deg\": [0, 0, 0]}"
+)]
 pub struct PoseDocument {
     /// Origin, mm.
     #[serde(default)]
@@ -22,14 +25,20 @@ impl PoseDocument {
     /// As a pose in m.
     #[must_use]
     pub fn to_pose(&self) -> Pose {
-        pose_from_rpy(self.xyz_mm.map(|x| x * 1e-3), self.rpy_deg.map(f64::to_radians))
+        pose_from_rpy(
+            self.xyz_mm.map(|x| x * 1e-3),
+            self.rpy_deg.map(f64::to_radians),
+        )
     }
 
     /// From a pose in m.
     #[must_use]
     pub fn from_pose(pose: &Pose) -> Self {
         let t = pose.translation.vector;
-        Self { xyz_mm: [t.x, t.y, t.z].map(|x| x * 1e3), rpy_deg: rpy_of(pose).map(f64::to_degrees) }
+        Self {
+            xyz_mm: [t.x, t.y, t.z].map(|x| x * 1e3),
+            rpy_deg: rpy_of(pose).map(f64::to_degrees),
+        }
     }
 }
 

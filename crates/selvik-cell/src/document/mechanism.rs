@@ -18,6 +18,9 @@ pub struct MechanismDocument {
     /// ones; 0 where absent.
     #[serde(default)]
     pub rest_deg_or_mm: IndexMap<String, f64>,
+    /// Joint values kept by a name: home, service.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub postures: Vec<NamedPosture>,
     /// Largest accelerations by joint name, degrees/s² or mm/s². Where absent a joint reaches its
     /// full speed in a quarter of a second.
     #[serde(default)]
@@ -35,6 +38,36 @@ pub struct MechanismDocument {
     /// An SRDF file of the package: pairs of its links that may touch, groups of its joints.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub srdf: Option<String>,
+}
+
+impl MechanismDocument {
+    /// A mechanism that is as its description says.
+    #[must_use]
+    pub fn as_described(from: MechanismSource) -> Self {
+        Self {
+            from,
+            rest_deg_or_mm: IndexMap::new(),
+            postures: Vec::new(),
+            acceleration_deg_or_mm_s2: IndexMap::new(),
+            velocity_deg_or_mm_s: IndexMap::new(),
+            limits_deg_or_mm: IndexMap::new(),
+            geometry: LinkGeometry::default(),
+            srdf: None,
+        }
+    }
+}
+
+/// Joint values kept by a name.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
+#[serde(
+    deny_unknown_fields,
+    expecting = "a posture: {\"name\": …, \"joints_deg_or_mm\": {\"joint\": …}}"
+)]
+pub struct NamedPosture {
+    /// Unique in the mechanism.
+    pub name: String,
+    /// By joint name, degrees or mm.
+    pub joints_deg_or_mm: IndexMap<String, f64>,
 }
 
 /// Where a mechanism is described.

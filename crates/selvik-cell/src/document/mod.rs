@@ -65,6 +65,27 @@ pub struct CellDocument {
     pub tours: Vec<TourDocument>,
 }
 
+/// A cell that has just been begun: nothing in it, and one rule that suits any.
+#[must_use]
+pub fn begun_cell(name: &str) -> CellDocument {
+    CellDocument {
+        rules: vec![first_rule()],
+        ..empty_cell(name)
+    }
+}
+
+/// What a new cell requires until people say otherwise: robots, with what they carry, keep clear of everything.
+fn first_rule() -> RuleDocument {
+    RuleDocument {
+        id: "robots-clear".to_owned(),
+        name: "Robots, and what they carry, to everything".to_owned(),
+        between: vec![format!("{BY_ROLE}{}", RoleDocument::Robot.word())],
+        and: Vec::new(),
+        required_mm: 10.0,
+        tight_below_mm: 20.0,
+    }
+}
+
 /// A cell with nothing in it.
 #[must_use]
 pub fn empty_cell(name: &str) -> CellDocument {
@@ -86,7 +107,10 @@ pub fn empty_cell(name: &str) -> CellDocument {
 
 /// One item of the roster.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
-#[serde(deny_unknown_fields, expecting = "an item: {\"id\": …, \"name\": …, \"role\": …}")]
+#[serde(
+    deny_unknown_fields,
+    expecting = "an item: {\"id\": …, \"name\": …, \"role\": …}"
+)]
 pub struct ItemDocument {
     /// Unique in the cell.
     pub id: String,
@@ -174,7 +198,10 @@ impl ItemDocument {
 
 /// A named choice of items; an item may be in as many as one likes.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
-#[serde(deny_unknown_fields, expecting = "a visibility set: {\"id\": …, \"name\": …, \"items\": […]}")]
+#[serde(
+    deny_unknown_fields,
+    expecting = "a visibility set: {\"id\": …, \"name\": …, \"items\": […]}"
+)]
 pub struct VisibilitySetDocument {
     /// Unique among the sets.
     pub id: String,
@@ -187,7 +214,8 @@ pub struct VisibilitySetDocument {
 /// Whether `text` is a colour as `#RRGGBB`.
 #[must_use]
 pub fn is_colour(text: &str) -> bool {
-    text.strip_prefix('#').is_some_and(|hex| hex.len() == 6 && hex.bytes().all(|b| b.is_ascii_hexdigit()))
+    text.strip_prefix('#')
+        .is_some_and(|hex| hex.len() == 6 && hex.bytes().all(|b| b.is_ascii_hexdigit()))
 }
 
 /// What an item is.
@@ -208,6 +236,33 @@ pub enum RoleDocument {
     Frame,
     /// A bracket round other items.
     Group,
+}
+
+impl RoleDocument {
+    /// All there are.
+    pub const ALL: [Self; 7] = [
+        Self::Robot,
+        Self::Tool,
+        Self::Fixture,
+        Self::Part,
+        Self::Structure,
+        Self::Frame,
+        Self::Group,
+    ];
+
+    /// As it is written.
+    #[must_use]
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Robot => "robot",
+            Self::Tool => "tool",
+            Self::Fixture => "fixture",
+            Self::Part => "part",
+            Self::Structure => "structure",
+            Self::Frame => "frame",
+            Self::Group => "group",
+        }
+    }
 }
 
 /// What a frame is (ISO 9787).

@@ -17,7 +17,9 @@ const LONGEST_NAME: usize = 200;
 pub fn checked_name(name: &str) -> Result<String> {
     let name = name.trim();
     if name.is_empty() || name.chars().count() > LONGEST_NAME {
-        return Err(FormatError::said(format!("a name needs 1 to {LONGEST_NAME} characters")));
+        return Err(FormatError::said(format!(
+            "a name needs 1 to {LONGEST_NAME} characters"
+        )));
     }
     match name.chars().find(|c| c.is_control()) {
         Some(control) => Err(FormatError::said(format!("a name {}", holds(control)))),
@@ -31,7 +33,9 @@ pub(crate) fn next_free(base: &str, gap: char, taken: &mut HashSet<String>) -> S
         Some((stem, number)) if !stem.is_empty() && number.parse::<u32>().is_ok() => stem,
         _ => base,
     };
-    let free = (2..).map(|n| format!("{stem}{gap}{n}")).find(|name| !taken.contains(name));
+    let free = (2..)
+        .map(|n| format!("{stem}{gap}{n}"))
+        .find(|name| !taken.contains(name));
     let free = free.expect("numbers never run out");
     taken.insert(free.clone());
     free
@@ -50,7 +54,10 @@ pub fn check_text(document: &CellDocument) -> Result<()> {
 }
 
 fn holds(control: char) -> String {
-    format!("holds the control character U+{:04X}; take it out", u32::from(control))
+    format!(
+        "holds the control character U+{:04X}; take it out",
+        u32::from(control)
+    )
 }
 
 /// The first control character, and the place it stands at.

@@ -25,9 +25,14 @@ pub fn document_from_slice(bytes: &[u8]) -> Result<CellDocument> {
     let mut reader = serde_json::Deserializer::from_slice(bytes);
     let document: CellDocument =
         serde_path_to_error::deserialize(&mut reader).map_err(|e| refusal(bytes, &e))?;
-    reader.end().map_err(|e| FormatError::at(CELL_FILE, "end", e))?;
+    reader
+        .end()
+        .map_err(|e| FormatError::at(CELL_FILE, "end", e))?;
     if document.format != FORMAT {
-        let message = format!("is \"{}\", but this program reads \"{FORMAT}\"", document.format);
+        let message = format!(
+            "is \"{}\", but this program reads \"{FORMAT}\"",
+            document.format
+        );
         return Err(FormatError::at(CELL_FILE, "format", message));
     }
     Ok(document)
@@ -51,7 +56,9 @@ fn wrong_key(bytes: &[u8], place: &str) -> Option<String> {
     let pointer = place.replace(['.', '['], "/").replace(']', "");
     let step = whole.pointer(&format!("/{pointer}"))?.as_object()?;
     let said = |step: &Map<String, Value>| {
-        serde_json::from_value::<MoveDocument>(Value::Object(step.clone())).err().map(|e| e.to_string())
+        serde_json::from_value::<MoveDocument>(Value::Object(step.clone()))
+            .err()
+            .map(|e| e.to_string())
     };
     let before = said(step)?;
     step.keys().filter(|key| *key != "move").find_map(|key| {

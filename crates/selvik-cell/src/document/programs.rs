@@ -2,6 +2,7 @@
 
 use indexmap::IndexMap;
 use schemars::JsonSchema;
+use selvik_core::robot::{Configuration, Elbow, Shoulder, Wrist};
 use selvik_formats::targets_csv::TargetRow;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -12,17 +13,19 @@ use super::PoseDocument;
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
 #[serde(
     deny_unknown_fields,
-    expecting = "a program: {\"id\": …, \"name\": …, \"robot\": …, \"tcp\": …, \"moves\": […]}"
+    expecting = "a program: {\"id\": …, \"name\": …, \"robot\": …, \"moves\": […]}"
 )]
 pub struct ProgramDocument {
     /// Unique among the programs.
     pub id: String,
     /// What people call it.
     pub name: String,
-    /// Id of the robot.
+    /// Id of the robot or other mechanism.
     pub robot: String,
-    /// Id of the frame that is taken to targets.
-    pub tcp: String,
+    /// Id of the frame that is taken to targets. Without it the program drives all joints of the mechanism by their values
+    /// alone: a gripper, a table.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub tcp: Option<String>,
     /// Poses to reach.
     #[serde(default)]
     pub targets: Vec<TargetDocument>,
@@ -53,15 +56,29 @@ impl From<TargetRow> for TargetDocument {
             xyz_mm: [row.x_mm, row.y_mm, row.z_mm],
             rpy_deg: [row.roll_deg, row.pitch_deg, row.yaw_deg],
         };
-        Self { id: row.id, frame: row.frame, pose }
+        Self {
+            id: row.id,
+            frame: row.frame,
+            pose,
+        }
     }
 }
 
 impl From<&TargetDocument> for TargetRow {
     fn from(target: &TargetDocument) -> Self {
-        let ([x_mm, y_mm, z_mm], [roll_deg, pitch_deg, yaw_deg]) = (target.pose.xyz_mm, target.pose.rpy_deg);
+        let ([x_mm, y_mm, z_mm], [roll_deg, pitch_deg, yaw_deg]) =
+            (target.pose.xyz_mm, target.pose.rpy_deg);
         let (id, frame) = (target.id.clone(), target.frame.clone());
-        Self { id, frame, x_mm, y_mm, z_mm, roll_deg, pitch_deg, yaw_deg }
+        Self {
+            id,
+            frame,
+            x_mm,
+            y_mm,
+            z_mm,
+            roll_deg,
+            pitch_deg,
+            yaw_deg,
+        }
     }
 }
 
@@ -74,7 +91,7 @@ pub enum MoveDocument {
         /// Id of a target.
         #[serde(default, skip_serializing_if = "Option::is_none")]
         to: Option<String>,
-        /// Joint values from base to tip instead of a target.
+        /// Joint values from base to tip instead of a target. Without either only the joints of `also_deg_or_mm` move.
         #[serde(default, skip_serializing_if = "Option::is_none")]
         joints_deg_or_mm: Option<Vec<f64>>,
         /// Share of the joints' largest speeds, and the same share of their largest accelerations.
@@ -121,6 +138,105 @@ pub enum MoveDocument {
         /// Name of the mark.
         mark: String,
     },
+    /// What was recorded or planned elsewhere, as it is: straight from row to row.
+    Recorded {
+        /// A file of the package: CSV with a column of times, or JSON with `joint_names` and `points`.
+        file: String,
+        /// The column of times, from 1.
+        #[serde(default = "first_column")]
+        time_column: usize,
+        /// Unit of the times.
+        #[serde(default)]
+        time_unit: TimeUnit,
+        /// What the other columns are.
+        joints: Vec<RecordedJointDocument>,
+    },
+}
+
+fn first_column() -> usize {
+    1
+}
+
+/// A unit of time.
+#[derive(
+    Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema, ToSchema,
+)]
+#[serde(rename_all = "snake_case")]
+pub enum TimeUnit {
+    /// Seconds.
+    #[default]
+    S,
+    /// Thousandths of a second.
+    Ms,
+}
+
+impl TimeUnit {
+    /// s
+    #[must_use]
+    pub fn seconds(self) -> f64 {
+        match self {
+            Self::S => 1.0,
+            Self::Ms => 1e-3,
+        }
+    }
+}
+
+/// A unit of joint values.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum JointUnit {
+    /// Degrees.
+    Deg,
+    /// Radians.
+    Rad,
+    /// Millimetres.
+    Mm,
+    /// Metres.
+    M,
+}
+
+impl JointUnit {
+    /// Whether it measures angles.
+    #[must_use]
+    pub fn is_angle(self) -> bool {
+        matches!(self, Self::Deg | Self::Rad)
+    }
+
+    /// Rad or m.
+    #[must_use]
+    pub fn in_si(self) -> f64 {
+        match self {
+            Self::Deg => std::f64::consts::PI / 180.0,
+            Self::Rad | Self::M => 1.0,
+            Self::Mm => 1e-3,
+        }
+    }
+}
+
+/// A column of a recording.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema, ToSchema)]
+#[serde(
+    deny_unknown_fields,
+    expecting = "a recorded joint: {\"joint\": \"item/joint\", \"column\": 2, \"unit\": \"deg\"}"
+)]
+pub struct RecordedJointDocument {
+    /// Which joint, as `item/joint`.
+    pub joint: String,
+    /// Its column, from 1.
+    pub column: usize,
+    /// Unit of its values.
+    pub unit: JointUnit,
+}
+
+impl ProgramDocument {
+    /// The files of the package it names.
+    pub fn files(&self) -> impl Iterator<Item = &String> {
+        let recorded = self.moves.iter().filter_map(|step| match step {
+            MoveDocument::Recorded { file, .. } => Some(file),
+            _ => None,
+        });
+        self.targets_csv.iter().chain(recorded)
+    }
 }
 
 /// One of the postures of a six-axis arm.
@@ -136,6 +252,16 @@ pub struct PostureDocument {
     pub elbow_up: bool,
     /// The fifth angle positive rather than negative.
     pub wrist_positive: bool,
+}
+
+impl From<Configuration> for PostureDocument {
+    fn from(configuration: Configuration) -> Self {
+        Self {
+            front: configuration.shoulder == Shoulder::Front,
+            elbow_up: configuration.elbow == Elbow::Up,
+            wrist_positive: configuration.wrist == Wrist::Positive,
+        }
+    }
 }
 
 /// Which programs run when, on one clock.

@@ -95,10 +95,12 @@ impl ViewpointDocument {
             roll: self.roll_deg.to_radians(),
             distance: self.distance_mm * 1e-3,
             projection: match self.projection {
-                ProjectionKind::Perspective => {
-                    Projection::Perspective { horizontal_angle: lens_mm_to_rad(self.lens_mm) }
-                }
-                ProjectionKind::Parallel => Projection::Parallel { width: self.width_mm * 1e-3 },
+                ProjectionKind::Perspective => Projection::Perspective {
+                    horizontal_angle: lens_mm_to_rad(self.lens_mm),
+                },
+                ProjectionKind::Parallel => Projection::Parallel {
+                    width: self.width_mm * 1e-3,
+                },
             },
         }
     }
@@ -108,9 +110,10 @@ impl ViewpointDocument {
     #[must_use]
     pub fn from_viewpoint(view: &Viewpoint, lens_mm: f64) -> Self {
         let (projection, lens_mm) = match view.projection {
-            Projection::Perspective { horizontal_angle } => {
-                (ProjectionKind::Perspective, lens_rad_to_mm(horizontal_angle))
-            }
+            Projection::Perspective { horizontal_angle } => (
+                ProjectionKind::Perspective,
+                lens_rad_to_mm(horizontal_angle),
+            ),
             Projection::Parallel { .. } => (ProjectionKind::Parallel, lens_mm),
         };
         let half = (lens_mm_to_rad(lens_mm) / 2.0).tan();
@@ -167,7 +170,9 @@ pub enum StyleDocument {
 }
 
 /// Whose colours things are drawn in.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema, ToSchema)]
+#[derive(
+    Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema, ToSchema,
+)]
 #[serde(rename_all = "snake_case")]
 pub enum ColoursDocument {
     /// A tint for each role.
@@ -185,7 +190,10 @@ impl ColoursDocument {
 
 /// A planar cut: what lies on the side of `normal` is taken away.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
-#[serde(deny_unknown_fields, expecting = "a section: {\"point_mm\": [0, 0, 0], \"normal\": [1, 0, 0]}")]
+#[serde(
+    deny_unknown_fields,
+    expecting = "a section: {\"point_mm\": [0, 0, 0], \"normal\": [1, 0, 0]}"
+)]
 pub struct SectionDocument {
     /// A point of the plane.
     pub point_mm: [f64; 3],

@@ -42,15 +42,45 @@ pub(super) fn delete(document: &mut CellDocument, items: &[String]) -> Result<St
 
 fn take_out(document: &mut CellDocument, items: &[String]) -> Result<Consequences> {
     let family = families(document, items)?;
-    if let Some(locked) = family.iter().map(|&at| &document.items[at]).find(|i| i.locked) {
-        return Err(refuse(format!("{} is locked; unlock it first", locked.name)));
+    if let Some(locked) = family
+        .iter()
+        .map(|&at| &document.items[at])
+        .find(|i| i.locked)
+    {
+        return Err(refuse(format!(
+            "{} is locked; unlock it first",
+            locked.name
+        )));
     }
-    let gone: HashSet<String> = family.iter().map(|&at| document.items[at].id.clone()).collect();
-    let names = family.iter().map(|&at| document.items[at].name.clone()).collect();
-    let name = |id: &String| document.items.iter().find(|i| &i.id == id).map_or(id, |i| &i.name).clone();
-    let pairs = document.may_touch.iter().filter(|p| names_one_of(&p.a, &gone) || names_one_of(&p.b, &gone));
-    let pairs = pairs.map(|p| format!("{} – {}", name(&p.a), name(&p.b))).collect();
+    let gone: HashSet<String> = family
+        .iter()
+        .map(|&at| document.items[at].id.clone())
+        .collect();
+    let names = family
+        .iter()
+        .map(|&at| document.items[at].name.clone())
+        .collect();
+    let name = |id: &String| {
+        document
+            .items
+            .iter()
+            .find(|i| &i.id == id)
+            .map_or(id, |i| &i.name)
+            .clone()
+    };
+    let pairs = document
+        .may_touch
+        .iter()
+        .filter(|p| names_one_of(&p.a, &gone) || names_one_of(&p.b, &gone));
+    let pairs = pairs
+        .map(|p| format!("{} – {}", name(&p.a), name(&p.b)))
+        .collect();
     document.items.retain(|i| !gone.contains(&i.id));
     let (programs, rules) = forget(document, &gone);
-    Ok(Consequences { items: names, programs, rules, pairs })
+    Ok(Consequences {
+        items: names,
+        programs,
+        rules,
+        pairs,
+    })
 }

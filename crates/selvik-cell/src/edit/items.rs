@@ -60,7 +60,10 @@ const LONGEST_NOTE: usize = 20_000;
 
 fn free(item: &ItemDocument) -> Result<()> {
     if item.locked {
-        return Err(refuse(format!("{} is locked and stays where it is; unlock it first", item.name)));
+        return Err(refuse(format!(
+            "{} is locked and stays where it is; unlock it first",
+            item.name
+        )));
     }
     Ok(())
 }
@@ -97,22 +100,32 @@ pub(super) fn hang(document: &mut CellDocument, places: &[Hanging]) -> Result<St
     Ok(format!("hang {} on {onto}", called(document, &found)))
 }
 
-pub(super) fn change(document: &mut CellDocument, items: &[String], change: &ItemChange) -> Result<String> {
+pub(super) fn change(
+    document: &mut CellDocument,
+    items: &[String],
+    change: &ItemChange,
+) -> Result<String> {
     let found = positions(document, items)?;
     for &at in &found {
         let item = &mut document.items[at];
         match change {
             ItemChange::Role(role) => item.role = *role,
             ItemChange::Colour(Some(colour)) if !is_colour(colour) => {
-                return Err(refuse(format!("\"{colour}\" is not a colour; write #RRGGBB")));
+                return Err(refuse(format!(
+                    "\"{colour}\" is not a colour; write #RRGGBB"
+                )));
             }
             ItemChange::Colour(colour) => item.colour.clone_from(colour),
             ItemChange::Locked(locked) => item.locked = *locked,
             ItemChange::SurfaceOnly(only) => item.surface_only = *only,
             ItemChange::Notes(notes) if notes.chars().count() > LONGEST_NOTE => {
-                return Err(refuse(format!("a note has at most {LONGEST_NOTE} characters")));
+                return Err(refuse(format!(
+                    "a note has at most {LONGEST_NOTE} characters"
+                )));
             }
-            ItemChange::Notes(notes) => item.notes = Some(notes.clone()).filter(|n| !n.trim().is_empty()),
+            ItemChange::Notes(notes) => {
+                item.notes = Some(notes.clone()).filter(|n| !n.trim().is_empty())
+            }
         }
     }
     let what = called(document, &found);
@@ -136,7 +149,9 @@ pub(super) fn add(document: &mut CellDocument, items: &[ItemDocument]) -> Result
     let topmost: Vec<usize> = (first..document.items.len())
         .filter(|&at| {
             let parent = document.items[at].parent.as_ref();
-            !document.items[first..].iter().any(|i| Some(&i.id) == parent)
+            !document.items[first..]
+                .iter()
+                .any(|i| Some(&i.id) == parent)
         })
         .collect();
     Ok(format!("add {}", called(document, &topmost)))
@@ -163,7 +178,10 @@ pub(super) fn duplicate(document: &mut CellDocument, items: &[String]) -> Result
         if top(item) {
             copy.name = next_free(&item.name, ' ', &mut names);
         }
-        copy.parent = item.parent.as_ref().map(|p| copies.get(p).unwrap_or(p).clone());
+        copy.parent = item
+            .parent
+            .as_ref()
+            .map(|p| copies.get(p).unwrap_or(p).clone());
         added.push(copy);
     }
     let label = format!("duplicate {}", called(document, &chosen));
@@ -188,8 +206,14 @@ pub(super) fn group(
         item.on_link = None;
         item.pose = place.pose;
     }
-    let group = ItemDocument { parent, on_link, ..ItemDocument::new(id, name.clone(), RoleDocument::Group) };
-    document.items.insert(*found.iter().min().expect("some item"), group);
+    let group = ItemDocument {
+        parent,
+        on_link,
+        ..ItemDocument::new(id, name.clone(), RoleDocument::Group)
+    };
+    document
+        .items
+        .insert(*found.iter().min().expect("some item"), group);
     Ok(format!("group {} items as {name}", found.len()))
 }
 
@@ -197,11 +221,18 @@ pub(super) fn ungroup(document: &mut CellDocument, item: &str) -> Result<String>
     let at = position(document, item)?;
     free(&document.items[at])?;
     if document.items[at].role != RoleDocument::Group || document.items[at].has_geometry() {
-        return Err(refuse(format!("{} is not a group", document.items[at].name)));
+        return Err(refuse(format!(
+            "{} is not a group",
+            document.items[at].name
+        )));
     }
     let group = document.items.remove(at);
     let above = group.pose.to_pose();
-    for child in document.items.iter_mut().filter(|i| i.parent.as_deref() == Some(item)) {
+    for child in document
+        .items
+        .iter_mut()
+        .filter(|i| i.parent.as_deref() == Some(item))
+    {
         child.pose = PoseDocument::from_pose(&(above * child.pose.to_pose()));
         child.parent.clone_from(&group.parent);
         child.on_link.clone_from(&group.on_link);

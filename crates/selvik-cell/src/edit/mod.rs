@@ -2,19 +2,26 @@
 
 mod delete;
 mod items;
+mod mechanisms;
+mod programs;
 mod references;
 mod roster;
+mod rules;
 mod views;
 
 pub use delete::{Consequences, consequences};
 pub use items::{Hanging, ItemChange, Placement};
+pub use mechanisms::MechanismChange;
+pub use programs::ProgramChange;
 use schemars::JsonSchema;
 use selvik_formats::Result;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
 use crate::document::{
-    CellDocument, ItemDocument, SavedViewDocument, TourDocument, VisibilitySetDocument, checked_name,
+    CellDocument, ItemDocument, MayTouchDocument, MechanismDocument, PoseDocument, ProgramDocument,
+    ReachRuleDocument, RuleDocument, RunPlanDocument, SavedViewDocument, TourDocument,
+    VisibilitySetDocument, checked_name,
 };
 
 /// A change of a cell that can be undone.
@@ -135,7 +142,86 @@ pub enum Edit {
         /// The name.
         name: String,
     },
+    /// Says something else of a mechanism.
+    ChangeMechanism {
+        /// Id of its item.
+        item: String,
+        /// What.
+        change: MechanismChange,
+    },
+    /// Makes a mechanism of an item that has none.
+    MakeMechanism {
+        /// Id of the item; its bodies are in the mechanism now.
+        item: String,
+        /// Where its base stands.
+        pose: PoseDocument,
+        /// Its links and joints, with its bodies.
+        mechanism: Box<MechanismDocument>,
+        /// The link that carries what hangs on it.
+        on_link: String,
+    },
+    /// Keeps a clearance rule; one of the same id is replaced.
+    SaveRule {
+        /// The rule.
+        rule: RuleDocument,
+    },
+    /// Deletes a clearance rule.
+    DeleteRule {
+        /// Its id.
+        rule: String,
+    },
+    /// Lets two items touch; what was said of the two before is replaced.
+    LetTouch {
+        /// The pair, why, and within which bounds.
+        pair: MayTouchDocument,
+    },
+    /// Lets two items touch no longer.
+    KeepApart {
+        /// One, as in the list.
+        a: String,
+        /// The other.
+        b: String,
+    },
+    /// Requires some of the reach to spare, or none.
+    RequireReach {
+        /// How much.
+        #[serde(default)]
+        rule: Option<ReachRuleDocument>,
+    },
+    /// Keeps a program; one of the same id is replaced, a new one runs after the others of its mechanism.
+    SaveProgram {
+        /// The program.
+        program: Box<ProgramDocument>,
+    },
+    /// Changes a program.
+    ChangeProgram {
+        /// Its id.
+        program: String,
+        /// How.
+        change: ProgramChange,
+    },
+    /// Deletes a program.
+    DeleteProgram {
+        /// Its id.
+        program: String,
+    },
+    /// Says which programs run when.
+    SetRunPlan {
+        /// All lanes.
+        run_plan: RunPlanDocument,
+    },
+    /// Several changes as one.
+    Together {
+        /// What they come to, for the undo menu.
+        label: String,
+        /// In order.
+        #[schema(no_recursion)]
+        edits: Vec<Edit>,
+    },
 }
+
+/// One edit holds no more others, and no others within those.
+const MOST_TOGETHER: usize = 1000;
 
 impl Edit {
     /// Changes `document`; returns what was done, for the undo menu.
@@ -150,9 +236,12 @@ impl Edit {
             Self::ChangeItems { items, change } => items::change(document, items, change),
             Self::AddItems { items } => items::add(document, items),
             Self::DuplicateItems { items } => items::duplicate(document, items),
-            Self::GroupItems { name, parent, on_link, places } => {
-                items::group(document, name, (parent.clone(), on_link.clone()), places)
-            }
+            Self::GroupItems {
+                name,
+                parent,
+                on_link,
+                places,
+            } => items::group(document, name, (parent.clone(), on_link.clone()), places),
             Self::Ungroup { item } => items::ungroup(document, item),
             Self::DeleteItems { items } => delete::delete(document, items),
             Self::SaveSet { set } => views::save_set(document, set),
@@ -160,7 +249,9 @@ impl Edit {
             Self::SaveView { view } => views::save(document, view),
             Self::RenameView { view, name } => views::rename(document, view, name),
             Self::DeleteView { view } => views::delete(document, view),
-            Self::MoveView { view, to, group } => views::shift(document, view, *to, group.as_deref()),
+            Self::MoveView { view, to, group } => {
+                views::shift(document, view, *to, group.as_deref())
+            }
             Self::OpenWith { view } => Ok(views::open_with(document, view.as_ref())),
             Self::SaveTour { tour } => views::save_tour(document, tour),
             Self::DeleteTour { tour } => views::delete_tour(document, tour),
@@ -168,6 +259,36 @@ impl Edit {
                 document.name = checked_name(name)?;
                 Ok(format!("rename the cell to {}", document.name))
             }
+            Self::ChangeMechanism { item, change } => mechanisms::change(document, item, change),
+            Self::MakeMechanism {
+                item,
+                pose,
+                mechanism,
+                on_link,
+            } => mechanisms::make(document, item, (*pose, mechanism), on_link),
+            Self::SaveRule { rule } => rules::save(document, rule),
+            Self::DeleteRule { rule } => rules::delete(document, rule),
+            Self::LetTouch { pair } => rules::let_touch(document, pair),
+            Self::KeepApart { a, b } => rules::keep_apart(document, a, b),
+            Self::RequireReach { rule } => Ok(rules::reach(document, rule.as_ref())),
+            Self::SaveProgram { program } => programs::save(document, program),
+            Self::ChangeProgram { program, change } => programs::change(document, program, change),
+            Self::DeleteProgram { program } => programs::delete(document, program),
+            Self::SetRunPlan { run_plan } => Ok(programs::run(document, run_plan)),
+            Self::Together { label, edits } => together(document, label, edits),
         }
     }
+}
+
+fn together(document: &mut CellDocument, label: &str, edits: &[Edit]) -> Result<String> {
+    let nested = |edit: &Edit| matches!(edit, Edit::Together { .. });
+    if edits.is_empty() || edits.len() > MOST_TOGETHER || edits.iter().any(nested) {
+        let message = format!("several changes as one are 1 to {MOST_TOGETHER}, each by itself");
+        return Err(roster::refuse(message));
+    }
+    let label = checked_name(label)?;
+    for edit in edits {
+        edit.apply(document)?;
+    }
+    Ok(label)
 }

@@ -5,15 +5,23 @@ use std::collections::HashSet;
 use crate::document::{CellDocument, MoveDocument, ProgramDocument};
 
 /// Takes out what refers to items that are gone; returns the names of programs and rules that went.
-pub(super) fn forget(document: &mut CellDocument, gone: &HashSet<String>) -> (Vec<String>, Vec<String>) {
-    let (stay, programs): (Vec<_>, Vec<_>) =
-        document.programs.drain(..).partition(|program| !needs(program, gone));
+pub(super) fn forget(
+    document: &mut CellDocument,
+    gone: &HashSet<String>,
+) -> (Vec<String>, Vec<String>) {
+    let (stay, programs): (Vec<_>, Vec<_>) = document
+        .programs
+        .drain(..)
+        .partition(|program| !needs(program, gone));
     document.programs = stay;
     let lost: HashSet<&String> = programs.iter().map(|p| &p.id).collect();
     for lane in &mut document.run_plan.lanes {
         lane.programs.retain(|id| !lost.contains(id));
     }
-    document.run_plan.lanes.retain(|lane| !lane.programs.is_empty());
+    document
+        .run_plan
+        .lanes
+        .retain(|lane| !lane.programs.is_empty());
     let mut rules = Vec::new();
     document.rules.retain_mut(|rule| {
         let open = rule.and.is_empty();
@@ -25,7 +33,9 @@ pub(super) fn forget(document: &mut CellDocument, gone: &HashSet<String>) -> (Ve
         }
         stays
     });
-    document.may_touch.retain(|pair| !names_one_of(&pair.a, gone) && !names_one_of(&pair.b, gone));
+    document
+        .may_touch
+        .retain(|pair| !names_one_of(&pair.a, gone) && !names_one_of(&pair.b, gone));
     for pair in &mut document.may_touch {
         if let Some(during) = &mut pair.during {
             during.retain(|stretch| !lost.contains(&stretch.program));
@@ -42,19 +52,26 @@ pub(super) fn forget(document: &mut CellDocument, gone: &HashSet<String>) -> (Ve
 
 /// Whether `item` or `item/link` names one of the items.
 pub(super) fn names_one_of(name: &str, items: &HashSet<String>) -> bool {
-    items.contains(name) || name.split_once('/').is_some_and(|(item, _)| items.contains(item))
+    items.contains(name)
+        || name
+            .split_once('/')
+            .is_some_and(|(item, _)| items.contains(item))
 }
 
 /// Whether a program can't be run without one of the items that are gone.
 fn needs(program: &ProgramDocument, gone: &HashSet<String>) -> bool {
+    let of_gone = |key: &String| names_one_of(key, gone);
     let also = |of: &MoveDocument| match of {
-        MoveDocument::Joint { also_deg_or_mm, .. } | MoveDocument::Linear { also_deg_or_mm, .. } => {
-            also_deg_or_mm.keys().any(|key| key.split_once('/').is_some_and(|(item, _)| gone.contains(item)))
-        }
+        MoveDocument::Joint { also_deg_or_mm, .. }
+        | MoveDocument::Linear { also_deg_or_mm, .. } => also_deg_or_mm.keys().any(of_gone),
+        MoveDocument::Recorded { joints, .. } => joints.iter().any(|j| of_gone(&j.joint)),
         _ => false,
     };
     gone.contains(&program.robot)
-        || gone.contains(&program.tcp)
-        || program.targets.iter().any(|t| t.frame.as_ref().is_some_and(|f| gone.contains(f)))
+        || program.tcp.as_ref().is_some_and(|tcp| gone.contains(tcp))
+        || program
+            .targets
+            .iter()
+            .any(|t| t.frame.as_ref().is_some_and(|f| gone.contains(f)))
         || program.moves.iter().any(also)
 }

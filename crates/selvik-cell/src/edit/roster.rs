@@ -28,7 +28,10 @@ pub(super) fn positions<'a>(
     document: &CellDocument,
     ids: impl IntoIterator<Item = &'a String>,
 ) -> Result<Vec<usize>> {
-    let found = ids.into_iter().map(|id| position(document, id)).collect::<Result<Vec<_>>>()?;
+    let found = ids
+        .into_iter()
+        .map(|id| position(document, id))
+        .collect::<Result<Vec<_>>>()?;
     if found.is_empty() {
         return Err(refuse("it names no item"));
     }
@@ -41,12 +44,17 @@ pub(super) fn families(document: &CellDocument, tops: &[String]) -> Result<Vec<u
     let mut within: HashSet<&str> = tops.iter().map(String::as_str).collect();
     loop {
         let before = within.len();
-        let more = document.items.iter().filter(|i| i.parent.as_deref().is_some_and(|p| within.contains(p)));
+        let more = document
+            .items
+            .iter()
+            .filter(|i| i.parent.as_deref().is_some_and(|p| within.contains(p)));
         let more: Vec<&str> = more.map(|i| i.id.as_str()).collect();
         within.extend(more);
         if within.len() == before {
             break;
         }
     }
-    Ok((0..document.items.len()).filter(|&at| within.contains(document.items[at].id.as_str())).collect())
+    Ok((0..document.items.len())
+        .filter(|&at| within.contains(document.items[at].id.as_str()))
+        .collect())
 }

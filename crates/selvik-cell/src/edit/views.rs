@@ -3,7 +3,10 @@
 use selvik_formats::Result;
 
 use super::roster::refuse;
-use crate::document::{CellDocument, SavedViewDocument, TourDocument, VisibilitySetDocument, checked_name};
+use crate::document::{
+    CellDocument, RuleDocument, SavedViewDocument, TourDocument, VisibilitySetDocument, by_set,
+    checked_name, sides,
+};
 
 fn position(document: &CellDocument, view: &str) -> Result<usize> {
     let at = document.views.iter().position(|v| v.id == view);
@@ -56,8 +59,14 @@ pub(super) fn shift(
 
 pub(super) fn open_with(document: &mut CellDocument, view: Option<&String>) -> String {
     document.opening_view = view.cloned();
-    let name = document.views.iter().find(|v| Some(&v.id) == view).map(|v| &v.name);
-    name.map_or("open with everything".to_owned(), |n| format!("open with {n}"))
+    let name = document
+        .views
+        .iter()
+        .find(|v| Some(&v.id) == view)
+        .map(|v| &v.name);
+    name.map_or("open with everything".to_owned(), |n| {
+        format!("open with {n}")
+    })
 }
 
 pub(super) fn save_tour(document: &mut CellDocument, tour: &TourDocument) -> Result<String> {
@@ -81,8 +90,21 @@ pub(super) fn save_set(document: &mut CellDocument, set: &VisibilitySetDocument)
 pub(super) fn delete_set(document: &mut CellDocument, set: &str) -> Result<String> {
     let at = document.visibility_sets.iter().position(|s| s.id == set);
     let at = at.ok_or_else(|| refuse(format!("there is no set \"{set}\"")))?;
+    let named = by_set(set);
+    let about =
+        |rule: &&RuleDocument| sides(std::slice::from_ref(*rule)).any(|side| *side == named);
+    if let Some(rule) = document.rules.iter().find(about) {
+        let message = format!(
+            "rule {} is about this set; change the rule first",
+            rule.name
+        );
+        return Err(refuse(message));
+    }
     for sets in document.views.iter_mut().filter_map(|v| v.sets.as_mut()) {
         sets.retain(|id| id != set);
     }
-    Ok(format!("delete set {}", document.visibility_sets.remove(at).name))
+    Ok(format!(
+        "delete set {}",
+        document.visibility_sets.remove(at).name
+    ))
 }

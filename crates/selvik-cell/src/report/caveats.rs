@@ -32,6 +32,8 @@ pub enum CaveatKind {
     Assumed,
     /// Moves that run slower than asked for.
     Slowed,
+    /// Recordings in which joints are faster than they may be.
+    Fast,
 }
 
 /// A body larger or smaller than this is likely read in a wrong unit, m.
@@ -46,18 +48,31 @@ pub fn caveats(workcell: &Workcell, path: &Path) -> Vec<Caveat> {
     all.extend(geometry(workcell));
     all.extend(assumed(workcell));
     all.extend(slowed(workcell, path));
+    all.extend(fast(workcell));
     all
 }
 
 fn not_run(workcell: &Workcell) -> Vec<Caveat> {
     let document = &workcell.document;
-    let say = |text: String, items: Vec<String>| Caveat { about: CaveatKind::NotRun, text, items };
-    let runs: BTreeSet<&String> = document.run_plan.lanes.iter().flat_map(|l| &l.programs).collect();
+    let say = |text: String, items: Vec<String>| Caveat {
+        about: CaveatKind::NotRun,
+        text,
+        items,
+    };
+    let runs: BTreeSet<&String> = document
+        .run_plan
+        .lanes
+        .iter()
+        .flat_map(|l| &l.programs)
+        .collect();
     let idle = document.programs.iter().filter(|p| !runs.contains(&p.id));
     let mut all: Vec<Caveat> = idle
         .map(|p| {
             say(
-                format!("Program \"{}\" is in no lane of the run plan: it was not run.", p.name),
+                format!(
+                    "Program \"{}\" is in no lane of the run plan: it was not run.",
+                    p.name
+                ),
                 vec![p.robot.clone()],
             )
         })
@@ -73,13 +88,16 @@ fn not_run(workcell: &Workcell) -> Vec<Caveat> {
     }
     for (mark, lanes) in &marks {
         if lanes.len() < 2 {
-            let alike =
-                marks.keys().find(|other| *other != mark && other.to_lowercase() == mark.to_lowercase());
+            let alike = marks
+                .keys()
+                .find(|other| *other != mark && other.to_lowercase() == mark.to_lowercase());
             let hint = alike.map_or(String::new(), |other| {
                 format!(" \"{other}\" differs by large and small letters only.")
             });
             all.push(say(
-                format!("Sync mark \"{mark}\" is in one lane only: nobody waits for anybody.{hint}"),
+                format!(
+                    "Sync mark \"{mark}\" is in one lane only: nobody waits for anybody.{hint}"
+                ),
                 Vec::new(),
             ));
         }
@@ -103,13 +121,19 @@ fn not_measured(workcell: &Workcell) -> Option<Caveat> {
     if unseen.is_empty() {
         return None;
     }
-    let names: Vec<String> = unseen.iter().map(|&b| assembly.body_name(BodyId(b))).collect();
+    let names: Vec<String> = unseen
+        .iter()
+        .map(|&b| assembly.body_name(BodyId(b)))
+        .collect();
     let names: Vec<&str> = names.iter().map(String::as_str).collect();
     let items: BTreeSet<usize> = unseen.iter().map(|&b| assembly.bodies()[b].item).collect();
     Some(Caveat {
         about: CaveatKind::NotMeasured,
         text: format!("No rule names {}.", listed(&names)),
-        items: items.into_iter().map(|i| assembly.cell().items()[i].id.0.clone()).collect(),
+        items: items
+            .into_iter()
+            .map(|i| assembly.cell().items()[i].id.0.clone())
+            .collect(),
     })
 }
 
@@ -118,18 +142,31 @@ fn geometry(workcell: &Workcell) -> Vec<Caveat> {
     let mut all = Vec::new();
     let id = |item: usize| assembly.cell().items()[item].id.0.clone();
     let mut say = |text: String, item: usize| {
-        all.push(Caveat { about: CaveatKind::Geometry, text, items: vec![id(item)] })
+        all.push(Caveat {
+            about: CaveatKind::Geometry,
+            text,
+            items: vec![id(item)],
+        })
     };
     for (index, body) in assembly.bodies().iter().enumerate() {
         let name = assembly.body_name(BodyId(index));
         let size = body.surface.bounds().half_extents().max() * 2.0;
         if size > LARGE {
-            say(format!("{name} is {size:.0} m long: is its unit right?"), body.item);
+            say(
+                format!("{name} is {size:.0} m long: is its unit right?"),
+                body.item,
+            );
         } else if size < SMALL {
-            say(format!("{name} is {:.3} mm long: is its unit right?", size * 1e3), body.item);
+            say(
+                format!("{name} is {:.3} mm long: is its unit right?", size * 1e3),
+                body.item,
+            );
         }
         if body.surface.is_sheet() {
-            say(format!("{name} is declared a surface only: nothing counts as inside it."), body.item);
+            say(
+                format!("{name} is declared a surface only: nothing counts as inside it."),
+                body.item,
+            );
         } else if body.surface.open_edges() > 0 {
             let edges = body.surface.open_edges();
             say(
@@ -144,7 +181,14 @@ fn geometry(workcell: &Workcell) -> Vec<Caveat> {
         let links = assembly.mechanism(item).into_iter().flat_map(|m| m.links());
         for link in links.filter(|l| !l.missing.is_empty()) {
             let name = &assembly.cell().items()[item].name;
-            say(format!("Geometry of {name} {} is missing: {}.", link.name, link.missing.join(", ")), item);
+            say(
+                format!(
+                    "Geometry of {name} {} is missing: {}.",
+                    link.name,
+                    link.missing.join(", ")
+                ),
+                item,
+            );
         }
     }
     all
@@ -157,8 +201,13 @@ fn assumed(workcell: &Workcell) -> Vec<Caveat> {
         let stated = joint.limits.stated;
         let entry = of_item.entry(joint.item).or_default();
         let endless = joint.kind == selvik_core::robot::JointKind::Continuous;
-        for (known, list) in
-            [stated.position || endless, stated.velocity, stated.acceleration].iter().zip(entry)
+        for (known, list) in [
+            stated.position || endless,
+            stated.velocity,
+            stated.acceleration,
+        ]
+        .iter()
+        .zip(entry)
         {
             if !known {
                 list.push(&joint.name);
@@ -206,6 +255,48 @@ fn slowed(workcell: &Workcell, path: &Path) -> Vec<Caveat> {
     })
     .collect()
 }
+
+/// What is recorded is played as it is, also where no joint could follow it.
+fn fast(workcell: &Workcell) -> Vec<Caveat> {
+    let assembly = &workcell.assembly;
+    let mut all = Vec::new();
+    for program in workcell.plan.lanes.iter().flat_map(|l| &l.programs) {
+        for step in &program.moves {
+            let Motion::Recorded(recording) = &step.motion else {
+                continue;
+            };
+            let fastest = recording.fastest();
+            let joints = recording.joints().iter().zip(fastest);
+            let beyond = joints.filter(|(joint, speed)| {
+                let limits = &assembly.joints()[**joint].limits;
+                limits.stated.velocity && *speed > limits.velocity * (1.0 + AS_FAST)
+            });
+            for (&joint, speed) in beyond {
+                let [limit, speed] = [assembly.joints()[joint].limits.velocity, speed]
+                    .map(|v| workcell.joint_value(joint, v));
+                let unit = if assembly.joints()[joint].kind.turns() {
+                    "°/s"
+                } else {
+                    "mm/s"
+                };
+                all.push(Caveat {
+                    about: CaveatKind::Fast,
+                    text: format!(
+                        "{}: {} moves {} at up to {speed:.0} {unit}, but it can do {limit:.0} {unit}: are its times right?",
+                        program.name,
+                        step.label,
+                        workcell.joint_key(joint),
+                    ),
+                    items: vec![assembly.cell().items()[program.robot].id.0.clone()],
+                });
+            }
+        }
+    }
+    all
+}
+
+/// By so much a speed between two rows may be above the limit for their rounding, a share.
+const AS_FAST: f64 = 0.02;
 
 /// The first few of many names.
 fn listed(names: &[&str]) -> String {

@@ -31,7 +31,9 @@ impl Verdict {
     /// What clearance and reach come to together; a cell without a reach rule asks nothing of its reach.
     #[must_use]
     pub fn of_all(clearance: &SweepReport, reach: &ReachReport) -> Self {
-        reach.verdict.map_or(clearance.verdict, |reach| reach.min(clearance.verdict))
+        reach
+            .verdict
+            .map_or(clearance.verdict, |reach| reach.min(clearance.verdict))
     }
 }
 
@@ -156,8 +158,8 @@ pub struct RuleReport {
     pub pairs: usize,
     /// Pairs it names that are left out.
     pub left_out: usize,
-    /// Pairs it names that a later rule decides.
-    pub decided_later: usize,
+    /// Pairs it names that another rule decides.
+    pub decided_elsewhere: usize,
     /// What it can't measure, in sentences.
     pub reasons: Vec<String>,
 }
@@ -207,7 +209,12 @@ pub struct BandReport {
 
 /// `sweep` over `path` with names, in mm.
 #[must_use]
-pub fn sweep_report(workcell: &Workcell, path: &Path, sweep: &Sweep, tolerance: f64) -> SweepReport {
+pub fn sweep_report(
+    workcell: &Workcell,
+    path: &Path,
+    sweep: &Sweep,
+    tolerance: f64,
+) -> SweepReport {
     SweepReport {
         tolerance_mm: tolerance * 1e3,
         duration_s: path.duration(),
@@ -218,7 +225,11 @@ pub fn sweep_report(workcell: &Workcell, path: &Path, sweep: &Sweep, tolerance: 
             .enumerate()
             .map(|(rule, result)| rule_report(workcell, rule, result))
             .collect(),
-        pairs: sweep.pairs.iter().map(|p| pair_report(workcell, path, p)).collect(),
+        pairs: sweep
+            .pairs
+            .iter()
+            .map(|p| pair_report(workcell, path, p))
+            .collect(),
         left_out: sweep
             .left_out
             .iter()
@@ -249,14 +260,21 @@ pub fn band_report(band: &Band) -> BandReport {
 
 fn pair_report(workcell: &Workcell, path: &Path, result: &PairResult) -> PairReport {
     let rule = &workcell.rules.rules[result.pair.rule];
-    let interval = |i: &Interval| IntervalReport { start_s: i.start.into(), end_s: i.end.into() };
+    let interval = |i: &Interval| IntervalReport {
+        start_s: i.start.into(),
+        end_s: i.end.into(),
+    };
     let q = path.at(result.approach.time);
     let joints = q.iter().enumerate();
     let (a, b) = (side(workcell, result.pair.a), side(workcell, result.pair.b));
     let open = result.doubts.iter().find_map(|doubt| match doubt {
         Doubt::Open { body, time } => {
             let SideReport { item, link, .. } = side(workcell, *body);
-            Some(OpenReport { item, link, time_s: *time })
+            Some(OpenReport {
+                item,
+                link,
+                time_s: *time,
+            })
         }
         _ => None,
     });
@@ -269,7 +287,10 @@ fn pair_report(workcell: &Workcell, path: &Path, result: &PairResult) -> PairRep
         required_mm: rule.requirement.required() * 1e3,
         tight_below_mm: rule.requirement.tight_below() * 1e3,
         verdict: result.verdict.into(),
-        reasons: about_open.into_iter().chain(result.doubts.iter().filter_map(sentence)).collect(),
+        reasons: about_open
+            .into_iter()
+            .chain(result.doubts.iter().filter_map(sentence))
+            .collect(),
         open,
         lower_mm: result.clearance.lower() * 1e3,
         attained_mm: result.clearance.attained() * 1e3,
@@ -277,7 +298,9 @@ fn pair_report(workcell: &Workcell, path: &Path, result: &PairResult) -> PairRep
         on_a_mm: millimetres(&result.approach.on_a),
         on_b_mm: millimetres(&result.approach.on_b),
         overlap: result.approach.overlap,
-        joints_deg_or_mm: joints.map(|(i, &v)| (workcell.joint_key(i), workcell.joint_value(i, v))).collect(),
+        joints_deg_or_mm: joints
+            .map(|(i, &v)| (workcell.joint_key(i), workcell.joint_value(i, v)))
+            .collect(),
         broken: result.broken.iter().map(interval).collect(),
         tight: result.tight.iter().map(interval).collect(),
         touching: result.touching.iter().map(interval).collect(),
@@ -300,7 +323,10 @@ fn pair_report(workcell: &Workcell, path: &Path, result: &PairResult) -> PairRep
 
 /// How long intervals last together: certainly, and at most.
 fn lasting(intervals: &[Interval]) -> [f64; 2] {
-    let certain = intervals.iter().map(|i| (i.end.0 - i.start.1).max(0.0)).sum();
+    let certain = intervals
+        .iter()
+        .map(|i| (i.end.0 - i.start.1).max(0.0))
+        .sum();
     [certain, intervals.iter().map(Interval::duration).sum()]
 }
 
@@ -321,11 +347,16 @@ fn sentence(doubt: &Doubt) -> Option<String> {
         Doubt::Open { .. } => return None,
         Doubt::Within { distance } => {
             let within = (distance * 1e3).max(0.001);
-            format!("The smallest clearance can't be told from what is required within {within:.3} mm.")
+            format!(
+                "The smallest clearance can't be told from what is required within {within:.3} mm."
+            )
         }
-        Doubt::WorkSpent => "Not certified further: the work allowed for one pair was spent.".to_owned(),
+        Doubt::WorkSpent => {
+            "Not certified further: the work allowed for one pair was spent.".to_owned()
+        }
         Doubt::TimesSpent => {
-            "Its times are not bracketed any closer: the work allowed for one pair was spent.".to_owned()
+            "Its times are not bracketed any closer: the work allowed for one pair was spent."
+                .to_owned()
         }
         Doubt::Stopped => "The sweep was stopped before it was certain.".to_owned(),
         Doubt::Deeper { limit, depth, time } => {
@@ -336,7 +367,10 @@ fn sentence(doubt: &Doubt) -> Option<String> {
             )
         }
         Doubt::DepthUnknown { limit } => {
-            format!("It is not certain that they overlap by at most {:.3} mm.", limit * 1e3)
+            format!(
+                "It is not certain that they overlap by at most {:.3} mm.",
+                limit * 1e3
+            )
         }
     })
 }
@@ -349,7 +383,7 @@ fn rule_report(workcell: &Workcell, rule: usize, result: &RuleResult) -> RuleRep
         required_mm: workcell.rules.rules[rule].requirement.required() * 1e3,
         pairs: scope.measured,
         left_out: scope.left_out,
-        decided_later: scope.decided_later,
+        decided_elsewhere: scope.decided_elsewhere,
         reasons: unmeasured(workcell, scope),
     }
 }
@@ -359,17 +393,24 @@ fn unmeasured(workcell: &Workcell, scope: &RuleScope) -> Vec<String> {
     let mut reasons = Vec::new();
     let call = |n: &Named| named(&workcell.assembly, n);
     if scope.measured == 0 {
-        reasons.push(match (scope.left_out, scope.decided_later) {
+        reasons.push(match (scope.left_out, scope.decided_elsewhere) {
             (0, 0) => "names no pair of bodies".to_owned(),
-            (0, _) => "later rules decide every pair it names".to_owned(),
+            (0, _) => "other rules decide every pair it names".to_owned(),
             (_, 0) => "every pair it names is left out".to_owned(),
-            _ => "every pair it names is left out or decided by a later rule".to_owned(),
+            _ => "every pair it names is left out or decided by another rule".to_owned(),
         });
     }
-    reasons.extend(scope.without_body.iter().map(|n| format!("{} has no body to be measured", call(n))));
+    reasons.extend(
+        scope
+            .without_body
+            .iter()
+            .map(|n| format!("{} has no body to be measured", call(n))),
+    );
     let missing = |n: &Named| {
         let mechanism = workcell.assembly.mechanism(n.item).expect("it has links");
-        let files = n.link.map_or_else(String::new, |link| mechanism.links()[link].missing.join(", "));
+        let files = n.link.map_or_else(String::new, |link| {
+            mechanism.links()[link].missing.join(", ")
+        });
         format!("geometry of {} is missing: {files}", call(n))
     };
     reasons.extend(scope.incomplete.iter().map(missing));
@@ -398,7 +439,8 @@ pub fn rename_pairs(report: &mut SweepReport, workcell: &Workcell, path: &Path) 
     for pair in &mut report.pairs {
         call(&mut pair.a);
         call(&mut pair.b);
-        pair.rule.clone_from(&workcell.rules.rules[pair.rule_index].name);
+        pair.rule
+            .clone_from(&workcell.rules.rules[pair.rule_index].name);
         pair.moves = moves_at(workcell, path, pair.time_s);
         if let (Some(open), Some(first)) = (&pair.open, pair.reasons.first_mut()) {
             *first = open_sentence(open, &pair.a, &pair.b);
@@ -420,10 +462,15 @@ fn body_names(workcell: &Workcell) -> HashMap<(&str, Option<&str>), String> {
     let assembly = &workcell.assembly;
     let bodies = assembly.bodies().iter().enumerate();
     let key = |body: &Body| {
-        let link = body.link.zip(assembly.mechanism(body.item)).map(|(l, m)| m.links()[l].name.as_str());
+        let link = body
+            .link
+            .zip(assembly.mechanism(body.item))
+            .map(|(l, m)| m.links()[l].name.as_str());
         (assembly.cell().items()[body.item].id.0.as_str(), link)
     };
-    bodies.map(|(at, body)| (key(body), assembly.body_name(BodyId(at)))).collect()
+    bodies
+        .map(|(at, body)| (key(body), assembly.body_name(BodyId(at))))
+        .collect()
 }
 
 fn side(workcell: &Workcell, id: BodyId) -> SideReport {
@@ -431,7 +478,10 @@ fn side(workcell: &Workcell, id: BodyId) -> SideReport {
     let mechanism = workcell.assembly.mechanism(body.item);
     SideReport {
         item: workcell.assembly.cell().items()[body.item].id.0.clone(),
-        link: body.link.zip(mechanism).map(|(link, m)| m.links()[link].name.clone()),
+        link: body
+            .link
+            .zip(mechanism)
+            .map(|(link, m)| m.links()[link].name.clone()),
         name: workcell.assembly.body_name(id),
     }
 }

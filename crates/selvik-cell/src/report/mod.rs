@@ -6,8 +6,8 @@ mod reach;
 
 pub use caveats::{Caveat, CaveatKind, caveats};
 pub use clearance::{
-    AllowedReport, BandReport, IntervalReport, LeftOutReport, OpenReport, PairReport, RuleReport, SideReport,
-    SweepReport, Verdict, band_report, rename_pairs, sweep_report,
+    AllowedReport, BandReport, IntervalReport, LeftOutReport, OpenReport, PairReport, RuleReport,
+    SideReport, SweepReport, Verdict, band_report, rename_pairs, sweep_report,
 };
 pub use reach::{ReachReport, ReachRow, reach_report};
 use selvik_core::spatial::{Point, Pose};

@@ -60,7 +60,11 @@ pub struct ReachReport {
 /// The reach check of every move of the run plan, all along it.
 #[must_use]
 pub fn reach_report(workcell: &Workcell, path: &Path) -> ReachReport {
-    let required = workcell.document.reach_rule.as_ref().map(|r| r.spare_percent);
+    let required = workcell
+        .document
+        .reach_rule
+        .as_ref()
+        .map(|r| r.spare_percent);
     let assembly = &workcell.assembly;
     let mut arms: HashMap<(usize, usize), (Arm, LongestReach)> = HashMap::new();
     let mut rows = Vec::new();
@@ -74,7 +78,9 @@ pub fn reach_report(workcell: &Workcell, path: &Path) -> ReachReport {
         let (arm, longest) = match arms.entry(key) {
             std::collections::hash_map::Entry::Occupied(known) => known.into_mut(),
             std::collections::hash_map::Entry::Vacant(free) => {
-                let Some(arm) = workcell.arm_of(span.lane, span.program) else { continue };
+                let Some(arm) = workcell.arm_of(span.lane, span.program) else {
+                    continue;
+                };
                 let longest = LongestReach::of(assembly, &arm);
                 free.insert((arm, longest))
             }
@@ -82,7 +88,11 @@ pub fn reach_report(workcell: &Workcell, path: &Path) -> ReachReport {
         let times = (span.start, span.end);
         let (used, time) = longest.used_during(assembly, path, times);
         let q = path.at(time);
-        let reach = ReachLine { from: arm.base(), to: arm.tip() }.at(assembly, &q);
+        let reach = ReachLine {
+            from: arm.base(),
+            to: arm.tip(),
+        }
+        .at(assembly, &q);
         let limit = nearest_limit_during(assembly, path, arm, times);
         let (spare, at_most) = ((1.0 - used.most) * 100.0, (1.0 - used.least) * 100.0);
         let verdict = required.map(|required| match () {
@@ -109,8 +119,10 @@ pub fn reach_report(workcell: &Workcell, path: &Path) -> ReachReport {
             vertical_mm: reach.vertical * 1e3,
             spare_percent: spare,
             spare_at_most_percent: at_most,
-            nearest_limit_joint: limit.map(|(at, _)| assembly.joints()[arm.joints()[at]].name.clone()),
-            nearest_limit_deg_or_mm: limit.map(|(at, room)| workcell.joint_value(arm.joints()[at], room)),
+            nearest_limit_joint: limit
+                .map(|(at, _)| assembly.joints()[arm.joints()[at]].name.clone()),
+            nearest_limit_deg_or_mm: limit
+                .map(|(at, room)| workcell.joint_value(arm.joints()[at], room)),
             manipulability: reserve(assembly, arm, &q).manipulability,
             speed_share: span.speed_share,
             verdict,
@@ -118,6 +130,15 @@ pub fn reach_report(workcell: &Workcell, path: &Path) -> ReachReport {
         });
     }
     rows.sort_by(|a, b| a.spare_percent.total_cmp(&b.spare_percent));
-    let worst = || rows.iter().filter_map(|r| r.verdict).min().unwrap_or(Verdict::NotCertified);
-    ReachReport { required_spare_percent: required, verdict: required.map(|_| worst()), rows }
+    let worst = || {
+        rows.iter()
+            .filter_map(|r| r.verdict)
+            .min()
+            .unwrap_or(Verdict::NotCertified)
+    };
+    ReachReport {
+        required_spare_percent: required,
+        verdict: required.map(|_| worst()),
+        rows,
+    }
 }

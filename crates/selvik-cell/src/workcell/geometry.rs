@@ -5,6 +5,7 @@ use std::sync::Arc;
 
 use selvik_core::cell::ItemId;
 use selvik_core::mesh::{Shape, Surface};
+use selvik_core::program::Recording;
 use selvik_core::robot::{
     Convention, DhRow, JointKind, JointLimits, Link, Mechanism, Span, Stated, chain_from_dh,
 };
@@ -23,21 +24,27 @@ use crate::document::{
 pub(super) struct Known {
     surfaces: HashMap<Vec<u8>, Arc<Surface>>,
     mechanisms: HashMap<Vec<u8>, Mechanism>,
+    pub(super) recordings: HashMap<Vec<u8>, Recording>,
 }
 
 impl Known {
     pub(super) fn of(cells: &[&Workcell]) -> Self {
         let mut known = Self::default();
         for cell in cells {
+            known.recordings.extend(cell.recordings.clone());
             let items = cell.assembly.cell();
             for item in &cell.document.items {
-                let at = items.position(&ItemId(item.id.clone())).expect("every item is in the tree");
+                let at = items
+                    .position(&ItemId(item.id.clone()))
+                    .expect("every item is in the tree");
                 if let Some(surface) = &items.items()[at].surface {
                     let key = description(&(&item.bodies, item.surface_only));
                     known.surfaces.insert(key, Arc::clone(surface));
                 }
-                if let (Some(document), Some(mechanism)) = (&item.mechanism, cell.assembly.mechanism(at)) {
-                    let key = description(&(document, item.surface_only));
+                if let (Some(document), Some(mechanism)) =
+                    (&item.mechanism, cell.assembly.mechanism(at))
+                {
+                    let key = description(&(without_rest(document), item.surface_only));
                     known.mechanisms.insert(key, mechanism.clone());
                 }
             }
@@ -56,7 +63,11 @@ impl Known {
             return Ok(Some(Arc::clone(known)));
         }
         let read = surface(files, &item.bodies, place)?;
-        let read = if item.surface_only { read.map(|s| Arc::new(s.as_sheet())) } else { read };
+        let read = if item.surface_only {
+            read.map(|s| Arc::new(s.as_sheet()))
+        } else {
+            read
+        };
         if let Some(read) = &read {
             self.surfaces.insert(key, Arc::clone(read));
         }
@@ -69,7 +80,7 @@ impl Known {
         (document, surface_only): (&MechanismDocument, bool),
         place: &str,
     ) -> Result<Mechanism> {
-        let key = description(&(document, surface_only));
+        let key = description(&(without_rest(document), surface_only));
         if let Some(known) = self.mechanisms.get(&key) {
             return Ok(known.clone());
         }
@@ -82,34 +93,63 @@ impl Known {
     }
 }
 
-fn description(of: &impl serde::Serialize) -> Vec<u8> {
+/// A mechanism without where it stands: its links are the same wherever that is.
+fn without_rest(document: &MechanismDocument) -> MechanismDocument {
+    MechanismDocument {
+        rest_deg_or_mm: indexmap::IndexMap::new(),
+        postures: Vec::new(),
+        ..document.clone()
+    }
+}
+
+pub(super) fn description(of: &impl serde::Serialize) -> Vec<u8> {
     serde_json::to_vec(of).expect("plain data")
 }
 
-fn surface(files: &PackageFiles, bodies: &[BodyDocument], place: &str) -> Result<Option<Arc<Surface>>> {
+fn surface(
+    files: &PackageFiles,
+    bodies: &[BodyDocument],
+    place: &str,
+) -> Result<Option<Arc<Surface>>> {
     let mut shapes = Vec::new();
     for (index, body) in bodies.iter().enumerate() {
         let place = format!("{place} bodies[{index}]");
         finite(&place, body.pose.xyz_mm.iter().chain(&body.pose.rpy_deg))?;
         let metres = |mm: f64| match mm {
             mm if (1e-3..=1e7).contains(&mm) => Ok(mm * 1e-3),
-            mm => {
-                Err(refuse(&place, format!("sizes must be positive: {mm} mm is not from 0.001 mm to 10 km")))
-            }
+            mm => Err(refuse(
+                &place,
+                format!("sizes must be positive: {mm} mm is not from 0.001 mm to 10 km"),
+            )),
         };
         let shape = match &body.shape {
             ShapeDocument::Mesh { file, unit, up } => {
-                let convention = MeshConvention { unit: *unit, up: *up };
+                let convention = MeshConvention {
+                    unit: *unit,
+                    up: *up,
+                };
                 Shape::Mesh(read_mesh(files, file, convention, &place)?.mesh)
             }
-            ShapeDocument::Box { size_mm: [x, y, z] } => Shape::Box([metres(*x)?, metres(*y)?, metres(*z)?]),
-            ShapeDocument::Cylinder { radius_mm, length_mm } => {
-                Shape::Cylinder { radius: metres(*radius_mm)?, length: metres(*length_mm)? }
+            ShapeDocument::Box { size_mm: [x, y, z] } => {
+                Shape::Box([metres(*x)?, metres(*y)?, metres(*z)?])
             }
-            ShapeDocument::Sphere { radius_mm } => Shape::Sphere { radius: metres(*radius_mm)? },
-            ShapeDocument::Capsule { radius_mm, length_mm } => {
-                Shape::Capsule { radius: metres(*radius_mm)?, length: metres(*length_mm)? }
-            }
+            ShapeDocument::Cylinder {
+                radius_mm,
+                length_mm,
+            } => Shape::Cylinder {
+                radius: metres(*radius_mm)?,
+                length: metres(*length_mm)?,
+            },
+            ShapeDocument::Sphere { radius_mm } => Shape::Sphere {
+                radius: metres(*radius_mm)?,
+            },
+            ShapeDocument::Capsule {
+                radius_mm,
+                length_mm,
+            } => Shape::Capsule {
+                radius: metres(*radius_mm)?,
+                length: metres(*length_mm)?,
+            },
         };
         shapes.push((shape, body.pose.to_pose()));
     }
@@ -118,8 +158,10 @@ fn surface(files: &PackageFiles, bodies: &[BodyDocument], place: &str) -> Result
 
 /// The mechanism with links that bound no volume.
 fn as_surfaces(mechanism: &Mechanism, place: &str) -> Result<Mechanism> {
-    let sheet =
-        |link: &Link| Link { surface: link.surface.as_ref().map(|s| Arc::new(s.as_sheet())), ..link.clone() };
+    let sheet = |link: &Link| Link {
+        surface: link.surface.as_ref().map(|s| Arc::new(s.as_sheet())),
+        ..link.clone()
+    };
     let links = mechanism.links().iter().map(sheet).collect();
     Mechanism::new(links, mechanism.joints().to_vec()).map_err(|e| refuse(place, e))
 }
@@ -131,32 +173,64 @@ const ASSUMED_SLIDE: f64 = 1.0;
 const FASTEST: f64 = 1e4;
 const QUICKEST: f64 = 1e6;
 
-fn read_mechanism(files: &PackageFiles, document: &MechanismDocument, place: &str) -> Result<Mechanism> {
+fn read_mechanism(
+    files: &PackageFiles,
+    document: &MechanismDocument,
+    place: &str,
+) -> Result<Mechanism> {
     let mechanism = match &document.from {
         MechanismSource::Urdf(file) => read_urdf(files, file, document.geometry, place)?,
         MechanismSource::Dh { convention, rows } => from_dh(files, *convention, rows, place)?,
     };
     let joint_named = |name: &String| {
-        let known = mechanism.joints().iter().any(|j| &j.name == name && j.is_free());
-        let free = mechanism.joints().iter().filter(|j| j.is_free()).map(|j| j.name.as_str());
+        let known = mechanism
+            .joints()
+            .iter()
+            .any(|j| &j.name == name && j.is_free());
+        let free = mechanism
+            .joints()
+            .iter()
+            .filter(|j| j.is_free())
+            .map(|j| j.name.as_str());
         let there = || free.collect::<Vec<_>>().join(", ");
         known.then_some(()).ok_or_else(|| {
-            refuse(place, format!("there is no moving joint \"{name}\"; there are: {}", there()))
+            refuse(
+                place,
+                format!(
+                    "there is no moving joint \"{name}\"; there are: {}",
+                    there()
+                ),
+            )
         })
     };
     document.rest_deg_or_mm.keys().try_for_each(joint_named)?;
-    document.acceleration_deg_or_mm_s2.keys().try_for_each(joint_named)?;
-    document.velocity_deg_or_mm_s.keys().try_for_each(joint_named)?;
+    document
+        .acceleration_deg_or_mm_s2
+        .keys()
+        .try_for_each(joint_named)?;
+    document
+        .velocity_deg_or_mm_s
+        .keys()
+        .try_for_each(joint_named)?;
     document.limits_deg_or_mm.keys().try_for_each(joint_named)?;
     let mut joints = mechanism.joints().to_vec();
     for joint in joints.iter_mut().filter(|j| j.kind.moves()) {
-        let unit = if joint.kind.turns() { std::f64::consts::PI / 180.0 } else { 1e-3 };
+        let unit = if joint.kind.turns() {
+            std::f64::consts::PI / 180.0
+        } else {
+            1e-3
+        };
         let limits = &mut joint.limits;
         let usable = |what: &str, value: f64, most: f64| {
             let fits = value > 1e-9 && value <= most;
-            let message =
-                || format!("the {what} of joint \"{}\" must be positive and of this world", joint.name);
-            fits.then_some(value).ok_or_else(|| refuse(place, message()))
+            let message = || {
+                format!(
+                    "the {what} of joint \"{}\" must be positive and of this world",
+                    joint.name
+                )
+            };
+            fits.then_some(value)
+                .ok_or_else(|| refuse(place, message()))
         };
         if let Some(&[low, high]) = document.limits_deg_or_mm.get(&joint.name) {
             limits.position = Span::new(low * unit, high * unit).ok_or_else(|| {
@@ -175,7 +249,11 @@ fn read_mechanism(files: &PackageFiles, document: &MechanismDocument, place: &st
             limits.stated.velocity = true;
         }
         if !limits.stated.velocity {
-            let assumed = if joint.kind.turns() { ASSUMED_TURN } else { ASSUMED_SLIDE };
+            let assumed = if joint.kind.turns() {
+                ASSUMED_TURN
+            } else {
+                ASSUMED_SLIDE
+            };
             limits.velocity = limits.velocity.min(assumed);
         }
         limits.acceleration = match document.acceleration_deg_or_mm_s2.get(&joint.name) {
@@ -199,11 +277,25 @@ fn from_dh(
     for row in rows {
         let place = format!("{place} row \"{}\"", row.joint);
         let [low, high] = row.limits_deg_or_mm;
-        finite(&place, [row.a_mm, row.alpha_deg, row.d_mm, row.theta_deg, low, high].iter())?;
-        let kind = if row.slides { JointKind::Prismatic } else { JointKind::Revolute };
-        let unit = if row.slides { 1e-3 } else { std::f64::consts::PI / 180.0 };
+        finite(
+            &place,
+            [row.a_mm, row.alpha_deg, row.d_mm, row.theta_deg, low, high].iter(),
+        )?;
+        let kind = if row.slides {
+            JointKind::Prismatic
+        } else {
+            JointKind::Revolute
+        };
+        let unit = if row.slides {
+            1e-3
+        } else {
+            std::f64::consts::PI / 180.0
+        };
         let position = Span::new(low * unit, high * unit).ok_or_else(|| {
-            refuse(&place, format!("limits [{low}, {high}] are crossed; write the smaller first"))
+            refuse(
+                &place,
+                format!("limits [{low}, {high}] are crossed; write the smaller first"),
+            )
         })?;
         let velocity = row.velocity_deg_or_mm_s * unit;
         if !(velocity > 1e-9 && velocity <= FASTEST) {
@@ -224,7 +316,11 @@ fn from_dh(
                 position,
                 velocity,
                 acceleration: f64::INFINITY,
-                stated: Stated { position: true, velocity: true, acceleration: false },
+                stated: Stated {
+                    position: true,
+                    velocity: true,
+                    acceleration: false,
+                },
             },
         });
     }

@@ -15,11 +15,15 @@ use names::Names;
 use refusals::{Refusals, finite, refuse};
 use selvik_core::cell::{Cell, Item, ItemId, Role};
 use selvik_core::clearance::RuleSet;
-use selvik_core::program::{Path, PathTolerance, ProgramError, RunPlan, plan_path};
+use selvik_core::program::{
+    Path, PathTolerance, ProgramError, Recording, RunPlan, plan_as_far_as_it_goes, plan_path,
+};
 use selvik_core::robot::{Arm, Assembly};
 use selvik_formats::{PackageFiles, Result};
 
-use crate::document::{CellDocument, ItemDocument, RoleDocument, check_text, is_colour, read_document};
+use crate::document::{
+    CellDocument, ItemDocument, RoleDocument, check_text, is_colour, read_document,
+};
 
 /// A joint without a stated acceleration reaches full speed in this time, s.
 const RAMP: f64 = 0.25;
@@ -37,6 +41,8 @@ pub struct Workcell {
     pub plan: RunPlan,
     /// Clearance rules.
     pub rules: RuleSet,
+    /// Recordings by how the document describes them, so that none is read twice.
+    recordings: HashMap<Vec<u8>, Recording>,
 }
 
 impl Workcell {
@@ -61,7 +67,11 @@ impl Workcell {
     ///
     /// # Errors
     /// [`FormatError`] for all that is wrong, as far as that can be told at once.
-    pub fn built_on(others: &[&Self], document: CellDocument, files: &PackageFiles) -> Result<Self> {
+    pub fn built_on(
+        others: &[&Self],
+        document: CellDocument,
+        files: &PackageFiles,
+    ) -> Result<Self> {
         let mut refusals = Refusals::default();
         refusals.note(check_text(&document));
         let mut known = Known::of(others);
@@ -70,7 +80,9 @@ impl Workcell {
         for (index, item) in document.items.iter().enumerate() {
             let place = format!("items[{index}] \"{}\"", item.id);
             items.extend(refusals.note(read_item(item, files, &mut known, &place)));
-            let Some(mechanism) = &item.mechanism else { continue };
+            let Some(mechanism) = &item.mechanism else {
+                continue;
+            };
             let read = known.mechanism(files, (mechanism, item.surface_only), &place);
             mechanisms.extend(refusals.note(read).map(|m| (ItemId(item.id.clone()), m)));
         }
@@ -79,9 +91,11 @@ impl Workcell {
         let mut refusals = Refusals::default();
         let cell = Cell::new(items).map_err(|e| refuse("items", e))?;
         let assembly = Assembly::new(cell, mechanisms).map_err(|e| refuse("items", e))?;
-        let names = Names { assembly: &assembly };
+        let names = Names {
+            assembly: &assembly,
+        };
         let rest = rest(&document, &names, &mut refusals);
-        let plan = programs::run_plan(&document, files, &names, &mut refusals);
+        let plan = programs::run_plan(&document, (files, &mut known), &names, &mut refusals);
         let rules = rules::rules(&document, files, &names, &mut refusals);
         views::check(&document, &names, &mut refusals);
         if let Some(rule) = &document.reach_rule
@@ -91,7 +105,14 @@ impl Workcell {
             refusals.note::<()>(Err(refuse("reach_rule", message)));
         }
         refusals.end()?;
-        Ok(Self { document, assembly, rest, plan, rules })
+        Ok(Self {
+            document,
+            assembly,
+            rest,
+            plan,
+            rules,
+            recordings: known.recordings,
+        })
     }
 
     /// The path of the run plan.
@@ -99,7 +120,28 @@ impl Workcell {
     /// # Errors
     /// [`ProgramError`] names the program and move that can't be run.
     pub fn path(&self) -> std::result::Result<Path, ProgramError> {
-        plan_path(&self.assembly, &self.plan, &self.rest, &PathTolerance::default())
+        plan_path(
+            &self.assembly,
+            &self.plan,
+            &self.rest,
+            &PathTolerance::default(),
+        )
+    }
+
+    /// What of the run plan can be run, and why the rest can't: to be looked at, not to be certified.
+    #[must_use]
+    pub fn path_as_far_as_it_goes(&self) -> (Path, Vec<ProgramError>) {
+        let (assembly, tolerance) = (&self.assembly, PathTolerance::default());
+        plan_as_far_as_it_goes(assembly, &self.plan, &self.rest, &tolerance)
+    }
+
+    /// The same with another document that says the same of everything but how it is looked at.
+    #[must_use]
+    pub fn looked_at(&self, document: CellDocument) -> Self {
+        Self {
+            document,
+            ..self.clone()
+        }
     }
 
     /// Checks the saved views of `document` against this cell's items.
@@ -109,7 +151,13 @@ impl Workcell {
     pub fn check_views(&self, document: &CellDocument) -> Result<()> {
         let mut refusals = Refusals::default();
         refusals.note(check_text(document));
-        views::check(document, &Names { assembly: &self.assembly }, &mut refusals);
+        views::check(
+            document,
+            &Names {
+                assembly: &self.assembly,
+            },
+            &mut refusals,
+        );
         refusals.end()
     }
 
@@ -117,20 +165,39 @@ impl Workcell {
     #[must_use]
     pub fn arm_of(&self, lane: usize, program: usize) -> Option<Arm> {
         let program = self.plan.lanes.get(lane)?.programs.get(program)?;
-        Arm::new(&self.assembly, program.robot, program.tcp).ok()
+        Arm::new(&self.assembly, program.robot, program.tcp?).ok()
     }
 
     /// A value of joint `index` in degrees or mm.
     #[must_use]
     pub fn joint_value(&self, index: usize, value: f64) -> f64 {
-        if self.assembly.joints()[index].kind.turns() { value.to_degrees() } else { value * 1e3 }
+        if self.assembly.joints()[index].kind.turns() {
+            value.to_degrees()
+        } else {
+            value * 1e3
+        }
     }
 
     /// The name of joint `index`: `item/joint`.
     #[must_use]
     pub fn joint_key(&self, index: usize) -> String {
         let joint = &self.assembly.joints()[index];
-        format!("{}/{}", self.assembly.cell().items()[joint.item].id, joint.name)
+        format!(
+            "{}/{}",
+            self.assembly.cell().items()[joint.item].id,
+            joint.name
+        )
+    }
+
+    /// The joint called `item/joint`, as a position in the joint vector.
+    ///
+    /// # Errors
+    /// [`FormatError`](selvik_formats::FormatError) for a joint that is not there.
+    pub fn joint_named(&self, key: &str) -> Result<usize> {
+        let names = Names {
+            assembly: &self.assembly,
+        };
+        names.joint_index(key, "joints")
     }
 
     /// The joint vector with the values named by `item/joint` (degrees or mm) put in.
@@ -140,7 +207,10 @@ impl Workcell {
     pub fn joints_from(&self, q: &[f64], named: &IndexMap<String, f64>) -> Result<Vec<f64>> {
         let mut q = q.to_vec();
         for (key, &value) in named {
-            let (index, value) = Names { assembly: &self.assembly }.joint(key, value, "joints")?;
+            let (index, value) = Names {
+                assembly: &self.assembly,
+            }
+            .joint(key, value, "joints")?;
             q[index] = value;
         }
         Ok(q)
@@ -148,7 +218,12 @@ impl Workcell {
 }
 
 /// An item of the tree, without its mechanism.
-fn read_item(item: &ItemDocument, files: &PackageFiles, known: &mut Known, place: &str) -> Result<Item> {
+fn read_item(
+    item: &ItemDocument,
+    files: &PackageFiles,
+    known: &mut Known,
+    place: &str,
+) -> Result<Item> {
     if item.id.is_empty() || item.name.trim().is_empty() {
         return Err(refuse(place, "an item needs an id and a name"));
     }
@@ -181,7 +256,10 @@ fn role(role: RoleDocument) -> Role {
 
 fn rest(document: &CellDocument, names: &Names, refusals: &mut Refusals) -> Vec<f64> {
     let joints = names.assembly.joints();
-    let mut rest: Vec<f64> = joints.iter().map(|joint| joint.limits.position.clamp(0.0)).collect();
+    let mut rest: Vec<f64> = joints
+        .iter()
+        .map(|joint| joint.limits.position.clamp(0.0))
+        .collect();
     for item in &document.items {
         for (joint, &value) in item.mechanism.iter().flat_map(|m| &m.rest_deg_or_mm) {
             let key = format!("{}/{joint}", item.id);
@@ -189,6 +267,12 @@ fn rest(document: &CellDocument, names: &Names, refusals: &mut Refusals) -> Vec<
                 refusals.note(names.joint(&key, value, &format!("item \"{}\"", item.id)))
             {
                 rest[index] = value;
+            }
+        }
+        for posture in item.mechanism.iter().flat_map(|m| &m.postures) {
+            let place = format!("item \"{}\", posture \"{}\"", item.id, posture.name);
+            for (joint, &value) in &posture.joints_deg_or_mm {
+                refusals.note(names.joint(&format!("{}/{joint}", item.id), value, &place));
             }
         }
     }

@@ -25,29 +25,55 @@ impl Names<'_> {
         if let Some(item) = self.assembly.cell().position(&ItemId(name.to_owned())) {
             return Ok(Named::item(item));
         }
-        let Some((id, link)) = name.split_once('/') else { return self.item(name, place).map(Named::item) };
+        let Some((id, link)) = name.split_once('/') else {
+            return self.item(name, place).map(Named::item);
+        };
         let item = self.item(id, place)?;
         let link = self.assembly.mechanism(item).and_then(|m| m.link(link));
-        let unknown = || refuse(place, format!("\"{id}\" has no link of the name in \"{name}\""));
-        Ok(Named { item, link: Some(link.ok_or_else(unknown)?) })
+        let unknown = || {
+            refuse(
+                place,
+                format!("\"{id}\" has no link of the name in \"{name}\""),
+            )
+        };
+        Ok(Named::link(item, link.ok_or_else(unknown)?))
     }
 
     pub(super) fn node(&self, id: &str, place: &str) -> Result<NodeId> {
         Ok(self.assembly.item_node(self.item(id, place)?))
     }
 
-    /// The joint called `item/joint` and `value` (degrees or mm) in rad or m, within its limits.
-    pub(super) fn joint(&self, key: &str, value: f64, place: &str) -> Result<(usize, f64)> {
-        let unknown = || refuse(place, format!("there is no joint \"{key}\"; write item/joint"));
+    /// The joint called `item/joint`.
+    pub(super) fn joint_index(&self, key: &str, place: &str) -> Result<usize> {
+        let unknown = || {
+            refuse(
+                place,
+                format!("there is no joint \"{key}\"; write item/joint"),
+            )
+        };
         let (item, joint) = key.split_once('/').ok_or_else(unknown)?;
         let item = self.item(item, place)?;
-        let index = self.assembly.joint_index(item, joint).ok_or_else(unknown)?;
+        self.assembly.joint_index(item, joint).ok_or_else(unknown)
+    }
+
+    /// The joint called `item/joint` and `value` (degrees or mm) in rad or m, within its limits.
+    pub(super) fn joint(&self, key: &str, value: f64, place: &str) -> Result<(usize, f64)> {
+        let index = self.joint_index(key, place)?;
         let joint = &self.assembly.joints()[index];
-        let (value, unit) =
-            if joint.kind.turns() { (value.to_radians(), "°") } else { (value * 1e-3, " mm") };
+        let (value, unit) = if joint.kind.turns() {
+            (value.to_radians(), "°")
+        } else {
+            (value * 1e-3, " mm")
+        };
         let excess = joint.limits.position.excess(value);
         if excess > 1e-9 || value.is_nan() {
-            let shown = |v: f64| if joint.kind.turns() { v.to_degrees() } else { v * 1e3 };
+            let shown = |v: f64| {
+                if joint.kind.turns() {
+                    v.to_degrees()
+                } else {
+                    v * 1e3
+                }
+            };
             let limits = joint.limits.position;
             let message = format!(
                 "joint \"{key}\" is at {:.3}{unit}, but goes from {:.3}{unit} to {:.3}{unit} only",

@@ -7,7 +7,10 @@ use selvik_formats::{FormatError, Result};
 use crate::document::CELL_FILE;
 
 /// A refusal at a place of the document.
-pub(super) fn refuse(place: impl std::fmt::Display, message: impl std::fmt::Display) -> FormatError {
+pub(super) fn refuse(
+    place: impl std::fmt::Display,
+    message: impl std::fmt::Display,
+) -> FormatError {
     FormatError::at(CELL_FILE, place, message)
 }
 
@@ -59,7 +62,10 @@ pub(super) fn unique<'a>(what: &str, ids: impl Iterator<Item = &'a String>) -> R
     let mut seen = HashSet::new();
     for id in ids {
         if id.is_empty() || !seen.insert(id) {
-            return Err(refuse(what, format!("the id \"{id}\" is empty or used twice")));
+            return Err(refuse(
+                what,
+                format!("the id \"{id}\" is empty or used twice"),
+            ));
         }
     }
     Ok(())

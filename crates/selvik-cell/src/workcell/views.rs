@@ -6,13 +6,17 @@ use selvik_formats::Result;
 use super::names::Names;
 use super::refusals::{Refusals, refuse, unique};
 use crate::document::{
-    CellDocument, SavedViewDocument, TourDocument, TourStopDocument, ViewpointDocument, VisibilitySetDocument,
+    CellDocument, SavedViewDocument, TourDocument, TourStopDocument, ViewpointDocument,
+    VisibilitySetDocument,
 };
 
 /// Notes what is wrong with the views, tours and sets of a document.
 pub(super) fn check(document: &CellDocument, names: &Names, refusals: &mut Refusals) {
     refusals.note(unique("views", document.views.iter().map(|v| &v.id)));
-    refusals.note(unique("visibility_sets", document.visibility_sets.iter().map(|s| &s.id)));
+    refusals.note(unique(
+        "visibility_sets",
+        document.visibility_sets.iter().map(|s| &s.id),
+    ));
     refusals.note(unique("tours", document.tours.iter().map(|t| &t.id)));
     refusals.note_each(document.visibility_sets.iter().map(|s| set(s, names)));
     refusals.note_each(document.views.iter().map(|v| view(v, document, names)));
@@ -24,15 +28,22 @@ pub(super) fn check(document: &CellDocument, names: &Names, refusals: &mut Refus
 
 fn set(set: &VisibilitySetDocument, names: &Names) -> Result<()> {
     let place = format!("visibility set \"{}\"", set.id);
-    set.items.iter().try_for_each(|id| names.item(id, &place).map(drop))
+    set.items
+        .iter()
+        .try_for_each(|id| names.item(id, &place).map(drop))
 }
 
 fn view(view: &SavedViewDocument, document: &CellDocument, names: &Names) -> Result<()> {
     let place = format!("view \"{}\"", view.id);
-    view.hidden.iter().try_for_each(|id| names.item(id, &place).map(drop))?;
+    view.hidden
+        .iter()
+        .try_for_each(|id| names.item(id, &place).map(drop))?;
     let known = |id: &&String| document.visibility_sets.iter().any(|s| s.id == **id);
     if let Some(id) = view.sets.iter().flatten().find(|id| !known(id)) {
-        return Err(refuse(&place, format!("there is no visibility set \"{id}\"")));
+        return Err(refuse(
+            &place,
+            format!("there is no visibility set \"{id}\""),
+        ));
     }
     sound(&view.viewpoint, &place)
 }
@@ -53,7 +64,10 @@ fn sound(viewpoint: &ViewpointDocument, place: &str) -> Result<()> {
     if viewpoint.is_sound() {
         return Ok(());
     }
-    Err(refuse(place, "every number must be finite; distance, lens and width positive"))
+    Err(refuse(
+        place,
+        "every number must be finite; distance, lens and width positive",
+    ))
 }
 
 fn known_view(id: &str, document: &CellDocument, place: &str) -> Result<()> {

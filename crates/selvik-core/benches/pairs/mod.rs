@@ -11,7 +11,10 @@ pub fn torus() -> Surface {
     let (n, m) = (96usize, 64usize);
     let vertices: Vec<Point> = (0..n * m)
         .map(|i| {
-            let (u, v) = (TAU * (i / m) as f64 / n as f64, TAU * (i % m) as f64 / m as f64);
+            let (u, v) = (
+                TAU * (i / m) as f64 / n as f64,
+                TAU * (i % m) as f64 / m as f64,
+            );
             let r = 0.3 + 0.1 * v.cos();
             Point::new(r * u.cos(), r * u.sin(), 0.1 * v.sin())
         })
@@ -20,10 +23,17 @@ pub fn torus() -> Surface {
     let triangles: Vec<[u32; 3]> = (0..n * m)
         .flat_map(|k| {
             let (i, j) = (k / m, k % m);
-            [[at(i, j), at(i + 1, j), at(i + 1, j + 1)], [at(i, j), at(i + 1, j + 1), at(i, j + 1)]]
+            [
+                [at(i, j), at(i + 1, j), at(i + 1, j + 1)],
+                [at(i, j), at(i + 1, j + 1), at(i, j + 1)],
+            ]
         })
         .collect();
-    Surface::new(TriangleMesh::from_indexed(&vertices, &triangles).unwrap().mesh)
+    Surface::new(
+        TriangleMesh::from_indexed(&vertices, &triangles)
+            .unwrap()
+            .mesh,
+    )
 }
 
 /// An ellipsoid of 20,480 triangles: an icosahedron divided five times, half axes 0.25, 0.15, 0.1 m.
@@ -86,9 +96,15 @@ pub fn ellipsoid() -> Surface {
             *v = v.map(|x| x / r);
         }
     }
-    let vertices: Vec<Point> =
-        vertices.iter().map(|v| Point::new(0.25 * v[0], 0.15 * v[1], 0.1 * v[2])).collect();
-    Surface::new(TriangleMesh::from_indexed(&vertices, &triangles).unwrap().mesh)
+    let vertices: Vec<Point> = vertices
+        .iter()
+        .map(|v| Point::new(0.25 * v[0], 0.15 * v[1], 0.1 * v[2]))
+        .collect();
+    Surface::new(
+        TriangleMesh::from_indexed(&vertices, &triangles)
+            .unwrap()
+            .mesh,
+    )
 }
 
 /// Poses of the ellipsoid on a path past the torus, `count` of them.
@@ -97,7 +113,11 @@ pub fn path(count: usize) -> Vec<Pose> {
         .map(|i| {
             let s = i as f64 / count as f64;
             pose_from_rpy(
-                [0.62 - 0.25 * s, 0.25 * (TAU * s).sin(), 0.2 + 0.15 * (2.0 * TAU * s).cos()],
+                [
+                    0.62 - 0.25 * s,
+                    0.25 * (TAU * s).sin(),
+                    0.2 + 0.15 * (2.0 * TAU * s).cos(),
+                ],
                 [1.5 * s, -0.7 * s, 2.0 * s],
             )
         })

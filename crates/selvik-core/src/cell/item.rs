@@ -82,12 +82,19 @@ impl Item {
     /// The same, carried by `parent`, or by a link of it.
     #[must_use]
     pub fn on(self, parent: &str, link: Option<&str>) -> Self {
-        Self { parent: Some(parent.into()), on_link: link.map(str::to_owned), ..self }
+        Self {
+            parent: Some(parent.into()),
+            on_link: link.map(str::to_owned),
+            ..self
+        }
     }
 
     /// The same, with a body.
     #[must_use]
     pub fn with_body(self, surface: Surface) -> Self {
-        Self { surface: Some(Arc::new(surface)), ..self }
+        Self {
+            surface: Some(Arc::new(surface)),
+            ..self
+        }
     }
 }

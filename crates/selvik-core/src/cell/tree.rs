@@ -44,15 +44,23 @@ impl Cell {
         for (at, item) in items.iter().enumerate() {
             let parent = match &item.parent {
                 None => None,
-                Some(parent) => Some(*place.get(parent).ok_or_else(|| CellError::UnknownParent {
-                    item: item.id.clone(),
-                    parent: parent.clone(),
-                })?),
+                Some(parent) => {
+                    Some(*place.get(parent).ok_or_else(|| CellError::UnknownParent {
+                        item: item.id.clone(),
+                        parent: parent.clone(),
+                    })?)
+                }
             };
             children.entry(parent).or_default().push(at);
         }
         let mut order = Vec::with_capacity(items.len());
-        let mut open: Vec<usize> = children.get(&None).into_iter().flatten().rev().copied().collect();
+        let mut open: Vec<usize> = children
+            .get(&None)
+            .into_iter()
+            .flatten()
+            .rev()
+            .copied()
+            .collect();
         while let Some(at) = open.pop() {
             order.push(at);
             open.extend(children.get(&Some(at)).into_iter().flatten().rev());
@@ -60,12 +68,22 @@ impl Cell {
         if order.len() < items.len() {
             let mut reached = vec![false; items.len()];
             order.iter().for_each(|&at| reached[at] = true);
-            let lost = reached.iter().position(|r| !r).expect("some item was not reached");
+            let lost = reached
+                .iter()
+                .position(|r| !r)
+                .expect("some item was not reached");
             return Err(CellError::Circle(items[lost].id.clone()));
         }
         let mut items: Vec<Option<Item>> = items.into_iter().map(Some).collect();
-        let items: Vec<Item> = order.iter().map(|&at| items[at].take().expect("once each")).collect();
-        let index = items.iter().enumerate().map(|(at, i)| (i.id.clone(), at)).collect();
+        let items: Vec<Item> = order
+            .iter()
+            .map(|&at| items[at].take().expect("once each"))
+            .collect();
+        let index = items
+            .iter()
+            .enumerate()
+            .map(|(at, i)| (i.id.clone(), at))
+            .collect();
         Ok(Self { items, index })
     }
 
@@ -89,14 +107,19 @@ impl Cell {
 
     /// Whether the item at `at` is `ancestor` or hangs on it.
     #[must_use]
-    pub fn is_within(&self, mut at: usize, ancestor: usize) -> bool {
+    pub fn is_within(&self, at: usize, ancestor: usize) -> bool {
+        self.steps_up(at, ancestor).is_some()
+    }
+
+    /// By how many steps up the tree the item at `at` hangs on `ancestor`: 0 for itself, none where it does not.
+    #[must_use]
+    pub fn steps_up(&self, mut at: usize, ancestor: usize) -> Option<usize> {
+        let mut steps = 0;
         while at != ancestor {
-            match self.parent_of(at) {
-                Some(parent) => at = parent,
-                None => return false,
-            }
+            at = self.parent_of(at)?;
+            steps += 1;
         }
-        true
+        Some(steps)
     }
 }
 
@@ -115,11 +138,19 @@ mod tests {
 
     #[test]
     fn items_follow_what_carries_them() {
-        let cell = Cell::new(vec![item("nozzle", Some("arm")), item("fence", None), item("arm", None)]);
+        let cell = Cell::new(vec![
+            item("nozzle", Some("arm")),
+            item("fence", None),
+            item("arm", None),
+        ]);
         let cell = cell.unwrap();
         let ids: Vec<_> = cell.items().iter().map(|i| i.id.0.as_str()).collect();
         assert_eq!(ids, ["fence", "arm", "nozzle"]);
         assert!(cell.is_within(2, 1) && !cell.is_within(1, 2));
+        assert_eq!(
+            [(2, 2), (2, 1), (1, 2)].map(|(at, up)| cell.steps_up(at, up)),
+            [Some(0), Some(1), None]
+        );
     }
 
     #[rstest::rstest]

@@ -52,16 +52,29 @@ pub fn clearance_band(
     let duration = path.duration();
     let edge = |i: usize| duration * i as f64 / stretches as f64;
     let empty: Vec<BandPoint> = (0..stretches)
-        .map(|i| BandPoint { from: edge(i), to: edge(i + 1), lower: ceiling, attained: ceiling, pair: 0 })
+        .map(|i| BandPoint {
+            from: edge(i),
+            to: edge(i + 1),
+            lower: ceiling,
+            attained: ceiling,
+            pair: 0,
+        })
         .collect();
     if duration <= 0.0 || pairs.is_empty() {
-        return Band { points: Vec::new(), ceiling };
+        return Band {
+            points: Vec::new(),
+            ceiling,
+        };
     }
     let moves = |pair: &Pair| {
         let [a, b] = [pair.a, pair.b].map(|id| assembly.moving_above(assembly.body(id).node));
         a != b
     };
-    let moving: Vec<(usize, &Pair)> = pairs.iter().enumerate().filter(|(_, pair)| moves(pair)).collect();
+    let moving: Vec<(usize, &Pair)> = pairs
+        .iter()
+        .enumerate()
+        .filter(|(_, pair)| moves(pair))
+        .collect();
     let chunk = stretches.div_ceil(rayon::current_num_threads() * 4).max(1);
     let mut points = empty;
     progress.expect(moving.len());
@@ -72,14 +85,21 @@ pub fn clearance_band(
             if progress.stopped() {
                 return;
             }
-            sample(&mut PairMotion::new(assembly, path, pair.a, pair.b), part, index);
+            sample(
+                &mut PairMotion::new(assembly, path, pair.a, pair.b),
+                part,
+                index,
+            );
         }
         for &(index, pair) in &moving {
             if progress.stopped() {
                 return;
             }
             let mut motion = PairMotion::new(assembly, path, pair.a, pair.b);
-            let ends = (motion.glance(part[0].from), motion.glance(part[part.len() - 1].to));
+            let ends = (
+                motion.glance(part[0].from),
+                motion.glance(part[part.len() - 1].to),
+            );
             narrow(&mut motion, part, ends, index, tolerance);
             if drawn[index].fetch_add(1, Ordering::Relaxed) + 1 == parts {
                 progress.step();
@@ -114,7 +134,10 @@ fn narrow(
     let wanted = |attained: f64| attained - tolerance.max(attained * WIDTH);
     let travel = motion.motion(&a, &b);
     let bound = lower_between(&a, &b, travel);
-    if points.iter().all(|p| bound >= p.lower.min(wanted(p.attained))) {
+    if points
+        .iter()
+        .all(|p| bound >= p.lower.min(wanted(p.attained)))
+    {
         for point in points {
             point.lower = point.lower.min(bound);
         }
@@ -125,14 +148,21 @@ fn narrow(
         let (before, after) = points.split_at_mut(points.len() / 2);
         let rough = motion.glance(after[0].from);
         // Where the bodies travel farther than they are apart a closer look settles nothing yet.
-        let middle = if travel > most { rough } else { closer(motion, rough, most, travel) };
+        let middle = if travel > most {
+            rough
+        } else {
+            closer(motion, rough, most, travel)
+        };
         narrow(motion, before, (a, middle.clone()), pair, tolerance);
         narrow(motion, after, (middle, b), pair, tolerance);
         return;
     }
     let point = &mut points[0];
     let slack = point.attained * SLACK;
-    let (a, b) = (closer(motion, a, most, travel), closer(motion, b, most, travel));
+    let (a, b) = (
+        closer(motion, a, most, travel),
+        closer(motion, b, most, travel),
+    );
     let mut open = vec![(a, b)];
     let mut lower = f64::INFINITY;
     while let Some((a, b)) = open.pop() {
@@ -148,7 +178,13 @@ fn narrow(
             lower = lower.min(bound);
             continue;
         }
-        let middle: Look = motion.look(f64::midpoint(a.time, b.time), point.attained + travel, slack).0;
+        let middle: Look = motion
+            .look(
+                f64::midpoint(a.time, b.time),
+                point.attained + travel,
+                slack,
+            )
+            .0;
         open.push((a, middle.clone()));
         open.push((middle, b));
     }

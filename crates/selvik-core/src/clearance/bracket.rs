@@ -12,7 +12,10 @@ impl Bracket {
     /// the attained distance is brought down to it.
     #[must_use]
     pub fn new(lower: f64, attained: f64) -> Self {
-        Self { lower: lower.clamp(0.0, attained.max(0.0)), attained: attained.max(0.0) }
+        Self {
+            lower: lower.clamp(0.0, attained.max(0.0)),
+            attained: attained.max(0.0),
+        }
     }
 
     /// Nothing comes nearer than this, m.

@@ -23,7 +23,8 @@ fn edge_through(p: &Point, q: &Point, t: &[Point; 3]) -> Option<Point> {
 /// The corner `p` if it lies on the face `t`, as it may when both triangles lie in one plane.
 fn on_face(p: &Point, t: &[Point; 3]) -> Option<Point> {
     let normal = (t[1] - t[0]).cross(&(t[2] - t[0]));
-    (normal.norm_squared() > 0.0 && normal.dot(&(p - t[0])) == 0.0 && inside(p, t, &normal)).then_some(*p)
+    (normal.norm_squared() > 0.0 && normal.dot(&(p - t[0])) == 0.0 && inside(p, t, &normal))
+        .then_some(*p)
 }
 
 fn inside(p: &Point, t: &[Point; 3], normal: &Vector) -> bool {

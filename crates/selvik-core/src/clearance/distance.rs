@@ -69,7 +69,12 @@ pub struct Limit<'a> {
 
 impl Default for Limit<'_> {
     fn default() -> Self {
-        Self { enough: f64::INFINITY, slack: 0.0, hint: None, stop: None }
+        Self {
+            enough: f64::INFINITY,
+            slack: 0.0,
+            hint: None,
+            stop: None,
+        }
     }
 }
 
@@ -84,7 +89,12 @@ pub fn distance(a: &Surface, b: &Surface, pose: &Pose, limit: Limit) -> Proximit
     if limit.enough.is_finite() {
         let ((ca, ra), (cb, rb)) = (a.ball(), b.ball());
         if (pose * cb - ca).norm() - ra - rb >= limit.enough {
-            return Proximity { lower: lower(limit.enough), closest: None, undecided: None, work: 1 };
+            return Proximity {
+                lower: lower(limit.enough),
+                closest: None,
+                undecided: None,
+                work: 1,
+            };
         }
     }
     let mut search = Search::new(a.hierarchy(), b.hierarchy(), pose, limit);
@@ -99,24 +109,50 @@ pub fn distance(a: &Surface, b: &Surface, pose: &Pose, limit: Limit) -> Proximit
             Holds::Yes => {
                 let at = found.map_or(pose * b.points()[0], |c| c.on_b);
                 let triangles = found.map_or((0, 0), |c| c.triangles);
-                let inside = Closest { distance: 0.0, on_a: at, on_b: at, triangles, overlap: true };
-                return Proximity { lower: 0.0, closest: Some(inside), undecided: None, work };
+                let inside = Closest {
+                    distance: 0.0,
+                    on_a: at,
+                    on_b: at,
+                    triangles,
+                    overlap: true,
+                };
+                return Proximity {
+                    lower: 0.0,
+                    closest: Some(inside),
+                    undecided: None,
+                    work,
+                };
             }
             Holds::Unknown(side) => undecided = Some(side),
             Holds::No => {}
         }
     }
-    let known = if search.cut_short { 0.0 } else { found.map_or(limit.enough, |c| c.distance - limit.slack) };
-    Proximity { lower: lower(known), closest: found, undecided, work }
+    let known = if search.cut_short {
+        0.0
+    } else {
+        found.map_or(limit.enough, |c| c.distance - limit.slack)
+    };
+    Proximity {
+        lower: lower(known),
+        closest: found,
+        undecided,
+        work,
+    }
 }
 
 /// The distance of a point, in the frame of `a`, from what is measured of `a`, m.
 #[must_use]
 pub fn distance_to_point(a: &Surface, point: &Point) -> f64 {
+    (point - nearest_to_point(a, point)).norm()
+}
+
+/// The point of what is measured of `a` that is nearest to a point, both in the frame of `a`.
+#[must_use]
+pub fn nearest_to_point(a: &Surface, point: &Point) -> Point {
     let alone = Hierarchy::over(&[[*point; 3]], &[]);
     let mut search = Search::new(a.hierarchy(), &alone, &Pose::identity(), Limit::default());
     search.run(None);
-    search.best.map_or(0.0, |c| c.distance)
+    search.best.map_or(*point, |c| c.on_a)
 }
 
 enum Holds {
@@ -137,7 +173,11 @@ fn one_inside_the_other(a: &Surface, b: &Surface, pose: &Pose) -> Holds {
         }
         let points = inner.points();
         let pieces = points.len().saturating_sub(SPREAD.len()).max(1);
-        let asked = if outer.open_edges() == 0 { &points[..pieces] } else { points };
+        let asked = if outer.open_edges() == 0 {
+            &points[..pieces]
+        } else {
+            points
+        };
         for point in asked {
             match outer.contains(&(pose * point)) {
                 Containment::Inside => return Holds::Yes,
@@ -165,7 +205,9 @@ fn minus(a: &V, b: &V) -> V {
 /// Half the extent of a box with the given axes and half edges along `n`.
 #[inline(always)]
 fn extent(axes: &[V; 3], half: &V, n: &V) -> f64 {
-    dot(&axes[0], n).abs() * half[0] + dot(&axes[1], n).abs() * half[1] + dot(&axes[2], n).abs() * half[2]
+    dot(&axes[0], n).abs() * half[0]
+        + dot(&axes[1], n).abs() * half[1]
+        + dot(&axes[2], n).abs() * half[2]
 }
 
 /// The placement of the second surface in the frame of the first: rotation by rows.
@@ -178,18 +220,29 @@ impl Placement {
     fn of(pose: &Pose) -> Self {
         let m = pose.rotation.to_rotation_matrix();
         let rows = [0, 1, 2].map(|i: usize| [m[(i, 0)], m[(i, 1)], m[(i, 2)]]);
-        Self { rows, shift: pose.translation.vector.into() }
+        Self {
+            rows,
+            shift: pose.translation.vector.into(),
+        }
     }
 
     #[inline(always)]
     fn turned(&self, v: &V) -> V {
-        [dot(&self.rows[0], v), dot(&self.rows[1], v), dot(&self.rows[2], v)]
+        [
+            dot(&self.rows[0], v),
+            dot(&self.rows[1], v),
+            dot(&self.rows[2], v),
+        ]
     }
 
     #[inline(always)]
     fn moved(&self, p: &V) -> V {
         let t = self.turned(p);
-        [t[0] + self.shift[0], t[1] + self.shift[1], t[2] + self.shift[2]]
+        [
+            t[0] + self.shift[0],
+            t[1] + self.shift[1],
+            t[2] + self.shift[2],
+        ]
     }
 
     #[inline(always)]
@@ -244,7 +297,11 @@ impl<'a> Search<'a> {
     fn look_along(&mut self, between: &V) {
         let length = dot(between, between).sqrt();
         if length > 1e-12 {
-            self.across_a = [between[0] / length, between[1] / length, between[2] / length];
+            self.across_a = [
+                between[0] / length,
+                between[1] / length,
+                between[2] / length,
+            ];
             self.across_b = self.placement.turned_back(&self.across_a);
         }
     }
@@ -253,7 +310,11 @@ impl<'a> Search<'a> {
     /// away: then "enough" is meant as it stands.
     #[inline(always)]
     fn of_interest(&self) -> f64 {
-        if self.best.is_some() { self.bound - self.slack } else { self.bound }
+        if self.best.is_some() {
+            self.bound - self.slack
+        } else {
+            self.bound
+        }
     }
 
     fn run(&mut self, stop: Option<&AtomicBool>) {
@@ -282,8 +343,15 @@ impl<'a> Search<'a> {
             } else {
                 [(ia, nb.first), (ia, nb.first + 1)]
             };
-            let bounds = [self.lower_bound(pairs[0].0, pairs[0].1), self.lower_bound(pairs[1].0, pairs[1].1)];
-            let (near, far) = if bounds[0].1 <= bounds[1].1 { (0, 1) } else { (1, 0) };
+            let bounds = [
+                self.lower_bound(pairs[0].0, pairs[0].1),
+                self.lower_bound(pairs[1].0, pairs[1].1),
+            ];
+            let (near, far) = if bounds[0].1 <= bounds[1].1 {
+                (0, 1)
+            } else {
+                (1, 0)
+            };
             for i in [far, near] {
                 if bounds[i].0 < self.of_interest() {
                     stack.push((pairs[i].0, pairs[i].1, bounds[i].0));
@@ -341,8 +409,12 @@ impl<'a> Search<'a> {
             for ia in a.first as usize..(a.first + a.count) as usize {
                 let corners_a = &self.a.corners()[ia];
                 let n = &self.across_a;
-                let near_b = dot(&corners_b[0], n).min(dot(&corners_b[1], n)).min(dot(&corners_b[2], n));
-                let far_a = dot(&corners_a[0], n).max(dot(&corners_a[1], n)).max(dot(&corners_a[2], n));
+                let near_b = dot(&corners_b[0], n)
+                    .min(dot(&corners_b[1], n))
+                    .min(dot(&corners_b[2], n));
+                let far_a = dot(&corners_a[0], n)
+                    .max(dot(&corners_a[1], n))
+                    .max(dot(&corners_a[2], n));
                 let thick = self.a.radius_at(ia) + self.b.radius_at(ib);
                 if near_b - far_a < self.bound + thick {
                     self.try_corners(ia, ib, corners_a, &corners_b);
@@ -354,7 +426,11 @@ impl<'a> Search<'a> {
     #[inline(always)]
     fn moved_corners(&self, ib: usize) -> [V; 3] {
         let [p, q, r] = &self.b.corners()[ib];
-        [self.placement.moved(p), self.placement.moved(q), self.placement.moved(r)]
+        [
+            self.placement.moved(p),
+            self.placement.moved(q),
+            self.placement.moved(r),
+        ]
     }
 
     fn try_triangles(&mut self, ia: usize, ib: usize) {
@@ -377,7 +453,11 @@ impl<'a> Search<'a> {
         if distance < self.bound {
             self.bound = distance;
             let between = pair.on_b - pair.on_a;
-            let along = if apart > 0.0 { between / apart } else { Vector::zeros() };
+            let along = if apart > 0.0 {
+                between / apart
+            } else {
+                Vector::zeros()
+            };
             // Where round shapes overlap both points lie in the middle of what they share.
             let (on_a, on_b) = (pair.on_a + along * ra, pair.on_b - along * rb);
             let shared = nalgebra::center(&on_a, &on_b);
@@ -434,7 +514,12 @@ mod tests {
         let told = distance(&ball(), &open, &Pose::identity(), Limit::default());
         assert_eq!(told.undecided, Some(Side::Second));
         assert!((told.closest.unwrap().distance - 1.5).abs() < 1e-2);
-        let told = distance(&ball(), &open.as_sheet(), &Pose::identity(), Limit::default());
+        let told = distance(
+            &ball(),
+            &open.as_sheet(),
+            &Pose::identity(),
+            Limit::default(),
+        );
         assert_eq!(told.undecided, None);
     }
 
@@ -462,17 +547,33 @@ mod tests {
         let pose = pose_from_rpy([x, 0.0, 0.0], [0.0, std::f64::consts::FRAC_PI_2, 0.0]);
         let found = distance(&body(a), &body(b), &pose, Limit::default());
         let attained = found.closest.unwrap();
-        assert!(found.lower <= expected && expected - found.lower <= 2.0 * faceting + 2e-7, "{found:?}");
-        assert!((attained.distance - expected).abs() <= faceting + 1e-12, "{found:?}");
+        assert!(
+            found.lower <= expected && expected - found.lower <= 2.0 * faceting + 2e-7,
+            "{found:?}"
+        );
+        assert!(
+            (attained.distance - expected).abs() <= faceting + 1e-12,
+            "{found:?}"
+        );
         assert_eq!(attained.overlap, expected == 0.0);
     }
 
     #[test]
     fn a_query_told_to_stop_claims_nothing() {
-        let (a, b) = (Surface::new(sphere_mesh(0.5, 160)), Surface::new(sphere_mesh(0.9, 160)));
+        let (a, b) = (
+            Surface::new(sphere_mesh(0.5, 160)),
+            Surface::new(sphere_mesh(0.9, 160)),
+        );
         let stop = AtomicBool::new(true);
-        let found =
-            distance(&a, &b.as_sheet(), &Pose::identity(), Limit { stop: Some(&stop), ..Limit::default() });
+        let found = distance(
+            &a,
+            &b.as_sheet(),
+            &Pose::identity(),
+            Limit {
+                stop: Some(&stop),
+                ..Limit::default()
+            },
+        );
         assert_eq!(found.lower, 0.0);
     }
 

@@ -43,7 +43,11 @@ impl PairMotion<'_> {
         }
         let mut open = BinaryHeap::new();
         for &(from, to) in stretches {
-            let start = if from == first { start.clone() } else { self.glance(from) };
+            let start = if from == first {
+                start.clone()
+            } else {
+                self.glance(from)
+            };
             let end = self.glance(to);
             self.push(&mut open, start, end);
         }
@@ -60,16 +64,30 @@ impl PairMotion<'_> {
                 closed = lower;
                 break;
             }
-            let Stretch { a, mut b, motion, .. } = stretch;
+            let Stretch {
+                a, mut b, motion, ..
+            } = stretch;
             let tolerance = aim.width_at(best.distance);
             // A distance beyond this rules the whole stretch out; more need not be known. Nor need
             // it be known more closely than the bodies move in the stretch.
             // Which side of a decisive value it lies on is asked when the bracket is otherwise narrow enough.
             let narrow = best.distance - lower <= tolerance.max(unsure);
-            let decides = narrow && aim.decisive.iter().any(|&d| lower < d && d <= best.distance);
-            let margin = if decides { tolerance.min(aim.undecidable(unsure)) } else { tolerance };
+            let decides = narrow
+                && aim
+                    .decisive
+                    .iter()
+                    .any(|&d| lower < d && d <= best.distance);
+            let margin = if decides {
+                tolerance.min(aim.undecidable(unsure))
+            } else {
+                tolerance
+            };
             let enough = (best.distance - margin).min(aim.settled) + motion + unsure;
-            let slack = if decides { motion * 0.2 } else { (motion * 0.2).max(tolerance * 0.1) };
+            let slack = if decides {
+                motion * 0.2
+            } else {
+                (motion * 0.2).max(tolerance * 0.1)
+            };
             let slack = if slack < unsure { 0.0 } else { slack };
             let mut look_at = |this: &mut Self, time: f64| {
                 let (look, found) = this.look(time, enough, slack);
@@ -86,13 +104,23 @@ impl PairMotion<'_> {
             let middle = f64::midpoint(a.time, b.time);
             if middle <= a.time || middle >= b.time {
                 // Only the looks themselves can still be sharpened.
-                let sharp = [a, b].map(|end| if end.slack > 0.0 { look_at(self, end.time) } else { end });
+                let sharp = [a, b].map(|end| {
+                    if end.slack > 0.0 {
+                        look_at(self, end.time)
+                    } else {
+                        end
+                    }
+                });
                 let motion = self.motion(&sharp[0], &sharp[1]);
                 closed = closed.min(lower_between(&sharp[0], &sharp[1], motion));
                 continue;
             }
             let glance = self.glance(middle);
-            let look = if glance.is_beyond(enough, unsure) { glance } else { look_at(self, middle) };
+            let look = if glance.is_beyond(enough, unsure) {
+                glance
+            } else {
+                look_at(self, middle)
+            };
             self.push(&mut open, a, look.clone());
             self.push(&mut open, look, b);
         }
@@ -110,7 +138,12 @@ impl PairMotion<'_> {
     fn push(&mut self, open: &mut BinaryHeap<Stretch>, a: Look, b: Look) {
         let motion = self.motion(&a, &b);
         let lower = lower_between(&a, &b, motion);
-        open.push(Stretch { lower, motion, a, b });
+        open.push(Stretch {
+            lower,
+            motion,
+            a,
+            b,
+        });
     }
 }
 

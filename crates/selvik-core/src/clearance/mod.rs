@@ -30,11 +30,12 @@ mod violations;
 pub use bands::{Band, BandPoint, clearance_band};
 pub use bracket::{Aim, Approach, Bracket, RESOLUTION};
 pub use distance::{Closest, Limit, Proximity, ROUNDING, Side, distance, distance_to_point};
-pub use overlap_depth::DepthBracket;
+pub use overlap_depth::{DepthBracket, overlap_depth};
 pub use pair_motion::{PairMotion, Undecided};
 pub use progress::Progress;
 pub use rules::{
-    Allowance, LeftOut, LeftOutReason, Moves, Named, Pair, Requirement, Rule, RuleScope, RuleSet, Scope,
+    Allowance, LeftOut, LeftOutReason, Moves, Named, NamedBy, Naming, Pair, Requirement, Rule,
+    RuleScope, RuleSet, Scope,
 };
 pub use sweep::{Allowed, PairResult, RuleResult, Sweep, SweepOptions, named, scope_along, sweep};
 pub use triangle_triangle::{TrianglePair, triangle_distance};

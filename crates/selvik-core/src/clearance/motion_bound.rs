@@ -25,7 +25,10 @@ pub(super) struct MotionBound {
 
 impl MotionBound {
     pub fn of(surface: &Surface) -> Self {
-        Self { corners: surface.bounds().corners(), ball: surface.ball() }
+        Self {
+            corners: surface.bounds().corners(),
+            ball: surface.ball(),
+        }
     }
 
     /// The bound, m, for joints that travel by `travel` (rad, m; one entry a joint of the cell) on a
@@ -74,7 +77,9 @@ mod tests {
 
     fn chain_of_bars(axes: &[Vector]) -> Assembly {
         let surface = || Some(Arc::new(Surface::new(box_mesh([0.5, 0.1, 0.1]))));
-        let links = (0..=axes.len()).map(|i| Link::new(format!("l{i}"), surface())).collect();
+        let links = (0..=axes.len())
+            .map(|i| Link::new(format!("l{i}"), surface()))
+            .collect();
         let joints = axes
             .iter()
             .enumerate()
@@ -91,7 +96,11 @@ mod tests {
             .collect();
         let item = Item::new("arm", Role::Robot);
         let mechanism = Mechanism::new(links, joints).unwrap();
-        Assembly::new(Cell::new(vec![item]).unwrap(), [("arm".into(), mechanism)].into()).unwrap()
+        Assembly::new(
+            Cell::new(vec![item]).unwrap(),
+            [("arm".into(), mechanism)].into(),
+        )
+        .unwrap()
     }
 
     /// The checks below would notice levers taken half as long.
@@ -102,7 +111,12 @@ mod tests {
         let surface = &assembly.body(BodyId(1)).surface;
         let bound = MotionBound::of(surface).over(&chain, &chain.posture(&[0.3]), &[0.2]);
         let [a, b] = [0.3, 0.5].map(|q| chain.posture(&[q]).end);
-        let moved = surface.mesh().vertices().iter().map(|v| (b * v - a * v).norm()).fold(0.0, f64::max);
+        let moved = surface
+            .mesh()
+            .vertices()
+            .iter()
+            .map(|v| (b * v - a * v).norm())
+            .fold(0.0, f64::max);
         assert!(moved <= bound && moved > 0.5 * bound, "{moved} {bound}");
     }
 

@@ -70,7 +70,10 @@ impl<'a> PairMotion<'a> {
         let joints = assembly.joints().len();
         let surfaces = [a, b].map(|id| Arc::clone(&assembly.body(id).surface));
         let chains = Chain::of_pair(assembly, a, b);
-        let deviation = chains.iter().map(|c| path.deviation(c.joints.iter().map(|j| j.index))).sum();
+        let deviation = chains
+            .iter()
+            .map(|c| path.deviation(c.joints.iter().map(|j| j.index)))
+            .sum();
         Self {
             assembly,
             path,
@@ -122,7 +125,12 @@ impl<'a> PairMotion<'a> {
         let postures = self.postures(time);
         let relative = postures[0].end.inv_mul(&postures[1].end);
         self.queries += 1;
-        let limit = Limit { enough, slack, hint: self.hint, stop: self.stop };
+        let limit = Limit {
+            enough,
+            slack,
+            hint: self.hint,
+            stop: self.stop,
+        };
         let answer = distance(&self.surfaces[0], &self.surfaces[1], &relative, limit);
         self.work += answer.work + ASKING;
         if let Some(found) = answer.closest {
@@ -131,16 +139,33 @@ impl<'a> PairMotion<'a> {
         if let (None, Some(open)) = (self.undecided, answer.undecided) {
             self.undecided = Some(Undecided { open, time });
         }
-        let lower = (answer.lower - self.deviation).max(self.balls_apart(&postures)).max(0.0);
+        let lower = (answer.lower - self.deviation)
+            .max(self.balls_apart(&postures))
+            .max(0.0);
         let attained = answer.closest.map(|c| c.distance);
-        (Look { time, postures, lower, attained, slack }, answer.closest)
+        (
+            Look {
+                time,
+                postures,
+                lower,
+                attained,
+                slack,
+            },
+            answer.closest,
+        )
     }
 
     /// What the bodies' balls alone say about the distance at `time`.
     pub(super) fn glance(&mut self, time: f64) -> Look {
         self.work += ASKING;
         let postures = self.postures(time);
-        Look { time, lower: self.balls_apart(&postures), attained: None, postures, slack: f64::INFINITY }
+        Look {
+            time,
+            lower: self.balls_apart(&postures),
+            attained: None,
+            postures,
+            slack: f64::INFINITY,
+        }
     }
 
     fn balls_apart(&self, postures: &[Posture; 2]) -> f64 {
@@ -153,10 +178,15 @@ impl<'a> PairMotion<'a> {
     pub(super) fn motion(&mut self, a: &Look, b: &Look) -> f64 {
         self.path.travelled_until(a.time, &mut self.before);
         self.path.travelled_until(b.time, &mut self.travel);
-        self.travel.iter_mut().zip(&self.before).for_each(|(to, from)| *to -= from);
+        self.travel
+            .iter_mut()
+            .zip(&self.before)
+            .for_each(|(to, from)| *to -= from);
         // The bound holds round either end; the smaller is as true.
         let around = |postures: &[Posture; 2]| -> f64 {
-            (0..2).map(|i| self.bounds[i].over(&self.chains[i], &postures[i], &self.travel)).sum()
+            (0..2)
+                .map(|i| self.bounds[i].over(&self.chains[i], &postures[i], &self.travel))
+                .sum()
         };
         around(&a.postures).min(around(&b.postures))
     }

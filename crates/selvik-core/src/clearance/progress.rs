@@ -12,7 +12,10 @@ impl Progress {
     /// Steps done, and steps in all: a pair swept, or drawn in the band, is one.
     #[must_use]
     pub fn state(&self) -> (usize, usize) {
-        (self.done.load(Ordering::Relaxed), self.total.load(Ordering::Relaxed))
+        (
+            self.done.load(Ordering::Relaxed),
+            self.total.load(Ordering::Relaxed),
+        )
     }
 
     /// So many more steps lie ahead.

@@ -2,7 +2,7 @@
 
 use std::collections::HashMap;
 
-use rustc_hash::FxHashSet;
+use rustc_hash::FxHashMap;
 
 use crate::program::Path;
 use crate::robot::{Assembly, BodyId};
@@ -14,13 +14,65 @@ pub struct Named {
     pub item: usize,
     /// The link alone, as a position in [`Mechanism::links`](crate::robot::Mechanism::links).
     pub link: Option<usize>,
+    /// In what way.
+    pub by: NamedBy,
+}
+
+/// In what way a rule names an item.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default)]
+pub enum NamedBy {
+    /// By itself.
+    #[default]
+    Itself,
+    /// As one of a choice of items.
+    Choice,
+    /// As one of all that have its role.
+    Role,
 }
 
 impl Named {
     /// A whole item.
     #[must_use]
     pub fn item(item: usize) -> Self {
-        Self { item, link: None }
+        Self {
+            item,
+            link: None,
+            by: NamedBy::Itself,
+        }
+    }
+
+    /// One link of an item's mechanism.
+    #[must_use]
+    pub fn link(item: usize, link: usize) -> Self {
+        Self {
+            link: Some(link),
+            ..Self::item(item)
+        }
+    }
+
+    /// How particularly it names `body`, if it does: a link by itself most, then an item by itself, then by what carries it,
+    /// the nearest first, then as one of a choice, then by its role.
+    fn particularity(&self, assembly: &Assembly, body: usize) -> Option<u32> {
+        if !self.holds(assembly, body) {
+            return None;
+        }
+        if self.link.is_some() {
+            return Some(LINK);
+        }
+        let above = assembly
+            .cell()
+            .steps_up(assembly.bodies()[body].item, self.item);
+        let of_kind = match self.by {
+            NamedBy::Itself => ITSELF,
+            NamedBy::Choice => CHOICE,
+            NamedBy::Role => ROLE,
+        };
+        Some(
+            of_kind
+                - u32::try_from(above.unwrap_or(0))
+                    .unwrap_or(FARTHEST)
+                    .min(FARTHEST),
+        )
     }
 
     /// Whether `body` belongs to it; of a whole item also what hangs on it.
@@ -33,6 +85,14 @@ impl Named {
     }
 }
 
+/// How particularly bodies are named; what carries them less so, by how far above it stands, up to so far. Two of one kind
+/// count more than one of the next higher with everything.
+const LINK: u32 = 4000;
+const ITSELF: u32 = 3000;
+const CHOICE: u32 = 2000;
+const ROLE: u32 = 1000;
+const FARTHEST: u32 = 999;
+
 /// Between which items, how much clearance is required, and from where it counts as tight.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Rule {
@@ -40,8 +100,8 @@ pub struct Rule {
     pub name: String,
     /// One side; whatever hangs on an item counts too.
     pub between: Vec<Named>,
-    /// The other side; empty means everything, the own links and tools of the first side too.
-    pub and: Vec<Named>,
+    /// The other side; `None` means everything, the own links and tools of the first side too.
+    pub and: Option<Vec<Named>>,
     /// How much.
     pub requirement: Requirement,
 }
@@ -59,7 +119,10 @@ impl Requirement {
     #[must_use]
     pub fn new(required: f64, tight_below: f64) -> Option<Self> {
         let fits = required > 0.0 && required <= tight_below && tight_below.is_finite();
-        fits.then_some(Self { required, tight_below })
+        fits.then_some(Self {
+            required,
+            tight_below,
+        })
     }
 
     /// Less than this breaks the rule, m.
@@ -78,7 +141,8 @@ impl Requirement {
 /// All rules of a cell with the pairs that may touch.
 #[derive(Debug, Clone, Default, PartialEq)]
 pub struct RuleSet {
-    /// The last rule that names both bodies decides.
+    /// Of those that name both bodies the most particular decides: that which names both sides together most particularly. Of
+    /// two that do so alike, the later.
     pub rules: Vec<Rule>,
     /// What may touch.
     pub allowed: Vec<Allowance>,
@@ -109,7 +173,9 @@ impl Allowance {
     /// When it holds on `path`, s.
     #[must_use]
     pub fn times(&self, path: &Path) -> Vec<(f64, f64)> {
-        let Some(during) = &self.during else { return vec![(0.0, path.duration())] };
+        let Some(during) = &self.during else {
+            return vec![(0.0, path.duration())];
+        };
         let mut times: Vec<(f64, f64)> = path
             .spans()
             .iter()
@@ -197,8 +263,8 @@ pub struct RuleScope {
     pub measured: usize,
     /// Pairs it names that are left out.
     pub left_out: usize,
-    /// Pairs it names that a later rule decides.
-    pub decided_later: usize,
+    /// Pairs it names that another rule decides.
+    pub decided_elsewhere: usize,
     /// What it names that has no body.
     pub without_body: Vec<Named>,
     /// Links it names of which some geometry is not there.
@@ -219,49 +285,47 @@ impl RuleSet {
     /// touch without limit.
     #[must_use]
     pub fn scope(&self, assembly: &Assembly) -> Scope {
-        let bodies = assembly.bodies().len();
-        let mut scope = Scope::default();
-        let mut seen = FxHashSet::default();
+        let Naming(sides) = self.naming(assembly);
+        let deciding = deciding(&sides);
         let unlimited = self.unlimited();
-        for (rule, names) in self.rules.iter().enumerate().rev() {
-            let side = |named: &[Named]| -> Vec<bool> {
-                (0..bodies).map(|b| named.iter().any(|n| n.holds(assembly, b))).collect()
-            };
-            let first = side(&names.between);
-            let second = if names.and.is_empty() { vec![true; bodies] } else { side(&names.and) };
+        let mut scope = Scope::default();
+        for (rule, (names, sides)) in self.rules.iter().zip(&sides).enumerate() {
             let mut of_rule = RuleScope::default();
-            let bare = |n: &&Named| !(0..bodies).any(|b| n.holds(assembly, b));
-            of_rule.without_body = names.between.iter().chain(&names.and).filter(bare).copied().collect();
+            let bare = |n: &&Named| !(0..assembly.bodies().len()).any(|b| n.holds(assembly, b));
+            let named = names.between.iter().chain(names.and.iter().flatten());
+            of_rule.without_body = named.filter(bare).copied().collect();
             of_rule.incomplete = incomplete(assembly, names);
-            let mut own = FxHashSet::default();
-            for a in (0..bodies).filter(|&a| first[a]) {
-                for b in (0..bodies).filter(|&b| second[b] && b != a) {
-                    let key = (a.min(b), a.max(b));
-                    // Each pair once, though both sides may name both bodies.
-                    if first[b] && second[a] && !own.insert(key) {
-                        continue;
+            sides.for_each_pair(|a, b, _| {
+                if deciding[&ordered(a, b)].1 != rule {
+                    of_rule.decided_elsewhere += 1;
+                    return;
+                }
+                let (a, b) = (BodyId(a), BodyId(b));
+                match self.reason_to_leave_out(assembly, &unlimited, a, b) {
+                    Some(reason) => {
+                        of_rule.left_out += 1;
+                        scope.left_out.push(LeftOut { a, b, reason });
                     }
-                    if !seen.insert(key) {
-                        of_rule.decided_later += 1;
-                        continue;
-                    }
-                    let (a, b) = (BodyId(a), BodyId(b));
-                    match self.reason_to_leave_out(assembly, &unlimited, a, b) {
-                        Some(reason) => {
-                            of_rule.left_out += 1;
-                            scope.left_out.push(LeftOut { a, b, reason });
-                        }
-                        None => {
-                            of_rule.measured += 1;
-                            scope.pairs.push(Pair { a, b, rule });
-                        }
+                    None => {
+                        of_rule.measured += 1;
+                        scope.pairs.push(Pair { a, b, rule });
                     }
                 }
-            }
+            });
             scope.rules.push(of_rule);
         }
-        scope.rules.reverse();
         scope
+    }
+
+    /// How particularly each rule names each body, to be asked for many pairs.
+    #[must_use]
+    pub fn naming(&self, assembly: &Assembly) -> Naming {
+        Naming(
+            self.rules
+                .iter()
+                .map(|rule| Sides::of(assembly, rule))
+                .collect(),
+        )
     }
 
     /// What lets a pair touch within limits.
@@ -276,7 +340,10 @@ impl RuleSet {
         let mut by_items: HashMap<_, Vec<&Allowance>> = HashMap::new();
         for allowance in self.allowed.iter().filter(|a| a.is_unlimited()) {
             let (x, y) = (allowance.a.item, allowance.b.item);
-            by_items.entry((x.min(y), x.max(y))).or_default().push(allowance);
+            by_items
+                .entry((x.min(y), x.max(y)))
+                .or_default()
+                .push(allowance);
         }
         by_items
     }
@@ -289,7 +356,10 @@ impl RuleSet {
         b: BodyId,
     ) -> Option<LeftOutReason> {
         let (x, y) = (assembly.body(a).item, assembly.body(b).item);
-        let allowed = unlimited.get(&(x.min(y), x.max(y))).map(Vec::as_slice).unwrap_or_default();
+        let allowed = unlimited
+            .get(&(x.min(y), x.max(y)))
+            .map(Vec::as_slice)
+            .unwrap_or_default();
         if let Some(allowance) = allowed.iter().find(|w| w.concerns(assembly, a, b)) {
             return Some(LeftOutReason::Allowed(allowance.reason.clone()));
         }
@@ -299,28 +369,128 @@ impl RuleSet {
 
     /// Whether a rule names both links, one on each side, as links.
     fn names_by_themselves(&self, assembly: &Assembly, a: BodyId, b: BodyId) -> bool {
-        let names =
-            |side: &[Named], body: BodyId| side.iter().any(|n| n.link.is_some() && n.holds(assembly, body.0));
-        self.rules
-            .iter()
-            .any(|r| (names(&r.between, a) && names(&r.and, b)) || (names(&r.between, b) && names(&r.and, a)))
+        let names = |side: &[Named], body: BodyId| {
+            side.iter()
+                .any(|n| n.link.is_some() && n.holds(assembly, body.0))
+        };
+        self.rules.iter().any(|r| {
+            let and = r.and.as_deref().unwrap_or_default();
+            (names(&r.between, a) && names(and, b)) || (names(&r.between, b) && names(and, a))
+        })
     }
+}
+
+/// How particularly a rule names each body on either side.
+struct Sides {
+    first: Vec<Option<u32>>,
+    second: Vec<Option<u32>>,
+}
+
+impl Sides {
+    fn of(assembly: &Assembly, rule: &Rule) -> Self {
+        let bodies = assembly.bodies().len();
+        let side = |named: &[Named]| -> Vec<Option<u32>> {
+            let best = |body| {
+                named
+                    .iter()
+                    .filter_map(|n| n.particularity(assembly, body))
+                    .max()
+            };
+            (0..bodies).map(best).collect()
+        };
+        let second = match &rule.and {
+            None => vec![Some(0); bodies],
+            Some(and) => side(and),
+        };
+        Self {
+            first: side(&rule.between),
+            second,
+        }
+    }
+
+    /// How particularly it names `a` on the first side and `b` on the second, if it does.
+    fn rank(&self, a: usize, b: usize) -> Option<u32> {
+        Some(self.first[a]? + self.second[b]?)
+    }
+
+    /// Every pair once, also where both sides name both bodies: the bodies on the first and second side, and how
+    /// particularly they are named.
+    fn for_each_pair(&self, mut see: impl FnMut(usize, usize, u32)) {
+        let on = |side: &[Option<u32>]| -> Vec<usize> {
+            (0..side.len()).filter(|&b| side[b].is_some()).collect()
+        };
+        let (first, second) = (on(&self.first), on(&self.second));
+        for &a in &first {
+            for &b in second.iter().filter(|&&b| b != a) {
+                let there = self.rank(a, b);
+                let back = self.rank(b, a);
+                // Seen from the other side, too: that which is lower comes once.
+                if back.is_some() && b < a {
+                    continue;
+                }
+                see(a, b, there.max(back).unwrap_or(0));
+            }
+        }
+    }
+}
+
+/// How particularly rules name bodies.
+pub struct Naming(Vec<Sides>);
+
+impl Naming {
+    /// All rules that name both bodies, as positions in [`RuleSet::rules`]: that which decides first, then by how particularly
+    /// they do.
+    #[must_use]
+    pub fn of(&self, a: BodyId, b: BodyId) -> Vec<usize> {
+        let rank = |sides: &Sides| sides.rank(a.0, b.0).max(sides.rank(b.0, a.0));
+        let ranks = self.0.iter().enumerate();
+        let mut ranked: Vec<(u32, usize)> = ranks
+            .filter_map(|(rule, sides)| Some((rank(sides)?, rule)))
+            .collect();
+        ranked.sort_unstable_by(|one, other| other.cmp(one));
+        ranked.into_iter().map(|(_, rule)| rule).collect()
+    }
+}
+
+/// For each pair under a rule, how particularly it is named by the rule that decides, and that rule.
+fn deciding(sides: &[Sides]) -> FxHashMap<(usize, usize), (u32, usize)> {
+    let mut deciding: FxHashMap<_, (u32, usize)> = FxHashMap::default();
+    for (rule, sides) in sides.iter().enumerate() {
+        sides.for_each_pair(|a, b, rank| {
+            let best = deciding.entry(ordered(a, b)).or_insert((rank, rule));
+            *best = (*best).max((rank, rule));
+        });
+    }
+    deciding
+}
+
+fn ordered(a: usize, b: usize) -> (usize, usize) {
+    (a.min(b), a.max(b))
 }
 
 /// Links that a rule names and that lack some of their geometry.
 fn incomplete(assembly: &Assembly, rule: &Rule) -> Vec<Named> {
     let named = |link: &Named| {
-        rule.and.is_empty()
-            || rule.between.iter().chain(&rule.and).any(|n| match n.link {
-                Some(_) => n == link,
-                None => assembly.cell().is_within(link.item, n.item),
-            })
+        rule.and.is_none()
+            || rule
+                .between
+                .iter()
+                .chain(rule.and.iter().flatten())
+                .any(|n| match n.link {
+                    Some(_) => n == link,
+                    None => assembly.cell().is_within(link.item, n.item),
+                })
     };
     let items = 0..assembly.cell().items().len();
-    let links =
-        items.filter_map(|item| Some((item, assembly.mechanism(item)?))).flat_map(|(item, mechanism)| {
-            let lacking = mechanism.links().iter().enumerate().filter(|(_, link)| !link.missing.is_empty());
-            lacking.map(move |(link, _)| Named { item, link: Some(link) })
+    let links = items
+        .filter_map(|item| Some((item, assembly.mechanism(item)?)))
+        .flat_map(|(item, mechanism)| {
+            let lacking = mechanism
+                .links()
+                .iter()
+                .enumerate()
+                .filter(|(_, link)| !link.missing.is_empty());
+            lacking.map(move |(link, _)| Named::link(item, link))
         });
     links.filter(named).collect()
 }

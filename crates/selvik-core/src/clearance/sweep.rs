@@ -35,13 +35,23 @@ impl SweepOptions {
     /// Brackets every pair within `tolerance` (m), also those far from their rule.
     #[must_use]
     pub fn every_pair(tolerance: f64) -> Self {
-        Self { tolerance, ease: 0.0, settled_margin: f64::INFINITY, work: WORK }
+        Self {
+            tolerance,
+            ease: 0.0,
+            settled_margin: f64::INFINITY,
+            work: WORK,
+        }
     }
 }
 
 impl Default for SweepOptions {
     fn default() -> Self {
-        Self { tolerance: 1e-4, ease: 0.15, settled_margin: 0.05, work: WORK }
+        Self {
+            tolerance: 1e-4,
+            ease: 0.15,
+            settled_margin: 0.05,
+            work: WORK,
+        }
     }
 }
 
@@ -109,8 +119,17 @@ impl Sweep {
     /// What it all comes to: the worst of the rules; not certified where there is none, or it was stopped.
     #[must_use]
     pub fn verdict(&self) -> Verdict {
-        let worst = self.rules.iter().map(|r| r.verdict).min().unwrap_or(Verdict::NotCertified);
-        if self.complete { worst } else { worst.min(Verdict::NotCertified) }
+        let worst = self
+            .rules
+            .iter()
+            .map(|r| r.verdict)
+            .min()
+            .unwrap_or(Verdict::NotCertified);
+        if self.complete {
+            worst
+        } else {
+            worst.min(Verdict::NotCertified)
+        }
     }
 }
 
@@ -132,14 +151,25 @@ pub fn sweep(
             if progress.stopped() {
                 return None;
             }
-            let result = Pairwise { assembly, path, rules, options, progress }.sweep(pair);
+            let result = Pairwise {
+                assembly,
+                path,
+                rules,
+                options,
+                progress,
+            }
+            .sweep(pair);
             progress.step();
             Some(result)
         })
         .collect();
     pairs.sort_by(|x, y| {
-        let share = |r: &PairResult| r.clearance.attained() / rules.rules[r.pair.rule].requirement.required();
-        x.verdict.cmp(&y.verdict).then(share(x).total_cmp(&share(y)))
+        let share = |r: &PairResult| {
+            r.clearance.attained() / rules.rules[r.pair.rule].requirement.required()
+        };
+        x.verdict
+            .cmp(&y.verdict)
+            .then(share(x).total_cmp(&share(y)))
     });
     let mut worst: Vec<Option<Verdict>> = vec![None; rules.rules.len()];
     for result in &pairs {
@@ -147,11 +177,23 @@ pub fn sweep(
         *of_rule = Some(of_rule.map_or(result.verdict, |w| w.min(result.verdict)));
     }
     let of_rule = |(scope, worst): (RuleScope, Option<Verdict>)| {
-        let named = if scope.has_gaps() { Verdict::NotCertified } else { Verdict::Meets };
-        RuleResult { verdict: worst.map_or(Verdict::NotCertified, |w| w.min(named)), scope }
+        let named = if scope.has_gaps() {
+            Verdict::NotCertified
+        } else {
+            Verdict::Meets
+        };
+        RuleResult {
+            verdict: worst.map_or(Verdict::NotCertified, |w| w.min(named)),
+            scope,
+        }
     };
     let rules = scope.rules.into_iter().zip(worst).map(of_rule).collect();
-    Sweep { pairs, left_out: scope.left_out, rules, complete: !progress.stopped() }
+    Sweep {
+        pairs,
+        left_out: scope.left_out,
+        rules,
+        complete: !progress.stopped(),
+    }
 }
 
 /// What the rules come to along `path`: pairs that may touch to any depth at all of its times are left out like those
@@ -163,13 +205,20 @@ pub fn scope_along(assembly: &Assembly, path: &Path, rules: &RuleSet) -> Scope {
     scope
 }
 
-fn leave_out_what_may_always_touch(scope: &mut Scope, assembly: &Assembly, path: &Path, rules: &RuleSet) {
+fn leave_out_what_may_always_touch(
+    scope: &mut Scope,
+    assembly: &Assembly,
+    path: &Path,
+    rules: &RuleSet,
+) {
     let whole = (0.0, path.duration());
     let always = |pair: &Pair| -> Option<String> {
         let limited = rules.limited(assembly, pair);
         let free: Vec<&&Allowance> = limited.iter().filter(|a| a.depth.is_none()).collect();
         let reason = free.first()?.reason.clone();
-        without(whole, free.iter().flat_map(|a| a.times(path))).is_empty().then_some(reason)
+        without(whole, free.iter().flat_map(|a| a.times(path)))
+            .is_empty()
+            .then_some(reason)
     };
     let mut kept = Vec::with_capacity(scope.pairs.len());
     for pair in scope.pairs.drain(..) {
@@ -180,7 +229,11 @@ fn leave_out_what_may_always_touch(scope: &mut Scope, assembly: &Assembly, path:
                 of_rule.measured -= 1;
                 of_rule.left_out += 1;
                 let reason = LeftOutReason::Allowed(reason);
-                scope.left_out.push(LeftOut { a: pair.a, b: pair.b, reason });
+                scope.left_out.push(LeftOut {
+                    a: pair.a,
+                    b: pair.b,
+                    reason,
+                });
             }
         }
     }
@@ -200,8 +253,11 @@ impl Pairwise<'_> {
         let limited = self.rules.limited(self.assembly, &pair);
         let whole = (0.0, self.path.duration());
         let measured = without(whole, limited.iter().flat_map(|a| a.times(self.path)));
-        let mut result =
-            if measured.is_empty() { self.nothing_measured(pair) } else { self.clearance(pair, &measured) };
+        let mut result = if measured.is_empty() {
+            self.nothing_measured(pair)
+        } else {
+            self.clearance(pair, &measured)
+        };
         for allowance in limited {
             self.check_allowance(&mut result, allowance);
         }
@@ -214,7 +270,8 @@ impl Pairwise<'_> {
     }
 
     fn motion(&self, pair: Pair) -> PairMotion<'_> {
-        PairMotion::new(self.assembly, self.path, pair.a, pair.b).stopped_by(self.progress.stop_flag())
+        PairMotion::new(self.assembly, self.path, pair.a, pair.b)
+            .stopped_by(self.progress.stop_flag())
     }
 
     fn clearance(&self, pair: Pair, measured: &[(f64, f64)]) -> PairResult {
@@ -233,18 +290,31 @@ impl Pairwise<'_> {
         };
         let (clearance, approach) = motion.minimum(measured, &aim, &keep_on);
         let unsure = motion.unsure();
-        let spent =
-            motion.work > options.work && !aim.is_met(clearance.lower(), clearance.attained(), unsure);
+        let spent = motion.work > options.work
+            && !aim.is_met(clearance.lower(), clearance.attained(), unsure);
         let (mut verdict, mut doubts) = (Verdict::Meets, Vec::new());
         if clearance.lower() < tight_below {
             verdict = Verdict::Tight;
         }
         if let Some(undecided) = motion.undecided() {
-            let open = if undecided.open == Side::First { pair.a } else { pair.b };
-            doubts.push(Doubt::Open { body: open, time: undecided.time });
+            let open = if undecided.open == Side::First {
+                pair.a
+            } else {
+                pair.b
+            };
+            doubts.push(Doubt::Open {
+                body: open,
+                time: undecided.time,
+            });
         }
         if clearance.lower() < required {
-            doubts.push(if spent { Doubt::WorkSpent } else { Doubt::Within { distance: clearance.width() } });
+            doubts.push(if spent {
+                Doubt::WorkSpent
+            } else {
+                Doubt::Within {
+                    distance: clearance.width(),
+                }
+            });
         }
         if !doubts.is_empty() {
             verdict = Verdict::NotCertified;
@@ -259,14 +329,22 @@ impl Pairwise<'_> {
                 return Vec::new();
             }
             let tolerance = options.tolerance.max(unsure);
-            let found = intervals_below(&mut motion, within, threshold, tolerance, options.work, &keep_on);
+            let found = intervals_below(
+                &mut motion,
+                within,
+                threshold,
+                tolerance,
+                options.work,
+                &keep_on,
+            );
             if !found.complete && keep_on() && !doubts.contains(&Doubt::TimesSpent) {
                 doubts.push(Doubt::TimesSpent);
             }
             found.intervals
         };
-        let outer =
-            |found: &[Interval]| -> Vec<(f64, f64)> { found.iter().map(|i| (i.start.0, i.end.1)).collect() };
+        let outer = |found: &[Interval]| -> Vec<(f64, f64)> {
+            found.iter().map(|i| (i.start.0, i.end.1)).collect()
+        };
         let tight = below(tight_below, clearance.lower() < tight_below, measured);
         let broken = below(required, clearance.lower() < required, &outer(&tight));
         let touching = below(TOUCH, clearance.attained() < TOUCH, &outer(&broken));
@@ -309,19 +387,29 @@ impl Pairwise<'_> {
         let keep_on = || !self.progress.stopped();
         let found = allowance.depth.filter(|_| !times.is_empty()).map(|limit| {
             let (tolerance, work) = (self.options.tolerance, self.options.work);
-            self.motion(result.pair).depth_over(&times, limit, tolerance, work, &keep_on)
+            self.motion(result.pair)
+                .depth_over(&times, limit, tolerance, work, &keep_on)
         });
         if let (Some(limit), Some(found)) = (allowance.depth, &found) {
             if found.lower > limit {
                 result.verdict = Verdict::Broken;
-                result.doubts.push(Doubt::Deeper { limit, depth: found.lower, time: found.time });
+                result.doubts.push(Doubt::Deeper {
+                    limit,
+                    depth: found.lower,
+                    time: found.time,
+                });
             } else if found.upper > limit {
                 result.verdict = result.verdict.min(Verdict::NotCertified);
                 result.doubts.push(Doubt::DepthUnknown { limit });
             }
         }
         let (reason, depth) = (allowance.reason.clone(), allowance.depth);
-        result.allowed.push(Allowed { reason, times, depth, found });
+        result.allowed.push(Allowed {
+            reason,
+            times,
+            depth,
+            found,
+        });
     }
 }
 
@@ -348,7 +436,9 @@ fn without((from, to): (f64, f64), taken: impl Iterator<Item = (f64, f64)>) -> V
 pub fn named(assembly: &Assembly, named: &Named) -> String {
     let item = &assembly.cell().items()[named.item].name;
     match (named.link, assembly.mechanism(named.item)) {
-        (Some(link), Some(mechanism)) => format!("{item} {}", mechanism.links()[link].name.replace('_', " ")),
+        (Some(link), Some(mechanism)) => {
+            format!("{item} {}", mechanism.links()[link].name.replace('_', " "))
+        }
         _ => item.clone(),
     }
 }

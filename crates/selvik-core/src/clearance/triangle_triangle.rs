@@ -22,7 +22,11 @@ pub struct TrianglePair {
 pub fn triangle_distance(a: &[Point; 3], b: &[Point; 3]) -> TrianglePair {
     let ea = [a[1] - a[0], a[2] - a[1], a[0] - a[2]];
     let eb = [b[1] - b[0], b[2] - b[1], b[0] - b[2]];
-    let mut best = TrianglePair { squared: f64::INFINITY, on_a: a[0], on_b: b[0] };
+    let mut best = TrianglePair {
+        squared: f64::INFINITY,
+        on_a: a[0],
+        on_b: b[0],
+    };
     let mut apart = false;
     for i in 0..3 {
         for j in 0..3 {
@@ -32,7 +36,11 @@ pub fn triangle_distance(a: &[Point; 3], b: &[Point; 3]) -> TrianglePair {
             if squared > best.squared {
                 continue;
             }
-            best = TrianglePair { squared, on_a: p, on_b: q };
+            best = TrianglePair {
+                squared,
+                on_a: p,
+                on_b: q,
+            };
             let behind_a = (a[(i + 2) % 3] - p).dot(&between);
             let behind_b = (b[(j + 2) % 3] - q).dot(&between);
             if behind_a <= 0.0 && behind_b >= 0.0 && squared > 0.0 {
@@ -48,7 +56,11 @@ pub fn triangle_distance(a: &[Point; 3], b: &[Point; 3]) -> TrianglePair {
         keep_nearer(&mut best, on_a, on_b);
     }
     if !apart && let Some(at) = crossing(a, b) {
-        return TrianglePair { squared: 0.0, on_a: at, on_b: at };
+        return TrianglePair {
+            squared: 0.0,
+            on_a: at,
+            on_b: at,
+        };
     }
     best
 }
@@ -56,7 +68,11 @@ pub fn triangle_distance(a: &[Point; 3], b: &[Point; 3]) -> TrianglePair {
 fn keep_nearer(best: &mut TrianglePair, on_a: Point, on_b: Point) {
     let squared = (on_b - on_a).norm_squared();
     if squared < best.squared {
-        *best = TrianglePair { squared, on_a, on_b };
+        *best = TrianglePair {
+            squared,
+            on_a,
+            on_b,
+        };
     }
 }
 
@@ -97,11 +113,19 @@ fn closest_on_segments(p: &Point, d: &Vector, q: &Point, e: &Vector) -> (Point, 
     let (dd, ee, er) = (d.norm_squared(), e.norm_squared(), e.dot(&r));
     let (dr, de) = (d.dot(&r), d.dot(e));
     let denominator = dd * ee - de * de;
-    let mut s = if denominator > 0.0 { ((de * er - dr * ee) / denominator).clamp(0.0, 1.0) } else { 0.0 };
+    let mut s = if denominator > 0.0 {
+        ((de * er - dr * ee) / denominator).clamp(0.0, 1.0)
+    } else {
+        0.0
+    };
     let unclamped = if ee > 0.0 { (de * s + er) / ee } else { 0.0 };
     let t = unclamped.clamp(0.0, 1.0);
     if t != unclamped || denominator <= 0.0 {
-        s = if dd > 0.0 { ((de * t - dr) / dd).clamp(0.0, 1.0) } else { 0.0 };
+        s = if dd > 0.0 {
+            ((de * t - dr) / dd).clamp(0.0, 1.0)
+        } else {
+            0.0
+        };
     }
     (p + d * s, q + e * t)
 }
@@ -125,7 +149,10 @@ mod tests {
                 .collect()
         };
         let gb = grid(b);
-        grid(a).iter().flat_map(|p| gb.iter().map(move |q| (p - q).norm())).fold(f64::MAX, f64::min)
+        grid(a)
+            .iter()
+            .flat_map(|p| gb.iter().map(move |q| (p - q).norm()))
+            .fold(f64::MAX, f64::min)
     }
 
     proptest! {

@@ -89,7 +89,10 @@ pub fn intervals_below(
         search.settle(from, to, until, keep_on);
     }
     let complete = search.complete;
-    TimesBelow { intervals: join(&search.settled, (threshold <= TOUCH).then_some(PAUSE)), complete }
+    TimesBelow {
+        intervals: join(&search.settled, (threshold <= TOUCH).then_some(PAUSE)),
+        complete,
+    }
 }
 
 /// An instant that was looked at, with how far the bodies may move and still overlap where that was asked for, and
@@ -115,7 +118,10 @@ struct Search<'p, 'a> {
 
 impl Search<'_, '_> {
     fn settle(&mut self, from: f64, to: f64, until: u64, keep_on: &dyn Fn() -> bool) {
-        let glance = |this: &mut Self, time| End { look: this.pair.glance(time), lasting: None };
+        let glance = |this: &mut Self, time| End {
+            look: this.pair.glance(time),
+            lasting: None,
+        };
         let mut open = vec![(glance(self, from), glance(self, to))];
         while let Some((mut a, mut b)) = open.pop() {
             let motion = self.pair.motion(&a.look, &b.look);
@@ -133,7 +139,10 @@ impl Search<'_, '_> {
                 let middle = f64::midpoint(start, end);
                 if !fine && start < middle && middle < end {
                     let (enough, slack) = self.wanted(motion);
-                    let middle = End { look: self.pair.look(middle, enough, slack).0, lasting: None };
+                    let middle = End {
+                        look: self.pair.look(middle, enough, slack).0,
+                        lasting: None,
+                    };
                     open.push((middle.clone(), b));
                     open.push((a, middle));
                     continue;
@@ -142,7 +151,8 @@ impl Search<'_, '_> {
             if state == State::Open && give_up {
                 self.complete = false;
             }
-            if state == State::Above && self.upper(&a, &b, motion) < self.threshold + self.tolerance {
+            if state == State::Above && self.upper(&a, &b, motion) < self.threshold + self.tolerance
+            {
                 state = State::JustAbove;
             }
             self.settled.push((start, end, state));
@@ -158,14 +168,21 @@ impl Search<'_, '_> {
             return State::Above;
         }
         let upper = self.upper(a, b, motion);
-        let below = |end: &End| end.look.attained.is_some_and(|d| d + self.unsure < self.threshold);
+        let below = |end: &End| {
+            end.look
+                .attained
+                .is_some_and(|d| d + self.unsure < self.threshold)
+        };
         let overlap = |end: &End| end.look.attained == Some(0.0);
-        if upper < self.threshold || (below(a) && below(b) && upper < self.threshold + self.tolerance) {
+        if upper < self.threshold
+            || (below(a) && below(b) && upper < self.threshold + self.tolerance)
+        {
             return State::Below;
         }
         // Nothing bounds a distance of 0 closely enough from above to say that it lasts, but the depth of an overlap does.
         if self.threshold <= TOUCH && overlap(a) && overlap(b) {
-            let short = motion < 2.0 * BRIDGED * self.tolerance || b.look.time - a.look.time <= PAUSE;
+            let short =
+                motion < 2.0 * BRIDGED * self.tolerance || b.look.time - a.look.time <= PAUSE;
             let lasts = short || self.lasts(a, b, motion);
             return if lasts { State::Below } else { State::Open };
         }
@@ -181,8 +198,11 @@ impl Search<'_, '_> {
 
     /// Whether a stretch is open only because its ends were looked at roughly.
     fn rough(&self, a: &End, b: &End, motion: f64) -> bool {
-        let slack =
-            [a, b].map(|end| end.look.slack).into_iter().filter(|s| s.is_finite()).fold(0.0, f64::max);
+        let slack = [a, b]
+            .map(|end| end.look.slack)
+            .into_iter()
+            .filter(|s| s.is_finite())
+            .fold(0.0, f64::max);
         lower_between(&a.look, &b.look, motion) + slack >= self.threshold
             || self.upper(a, b, motion) - slack < self.threshold
     }
@@ -269,8 +289,18 @@ fn join_neighbours(settled: &[(f64, f64, State)]) -> Vec<Interval> {
             (State::Above, _) => intervals.extend(run.take()),
             // The run goes on if more follows that is not above.
             (State::JustAbove, _) => {}
-            (State::Below, None) => run = Some(Interval { start: (start, start), end: (end, end) }),
-            (State::Open, None) => run = Some(Interval { start: (start, end), end: (start, end) }),
+            (State::Below, None) => {
+                run = Some(Interval {
+                    start: (start, start),
+                    end: (end, end),
+                })
+            }
+            (State::Open, None) => {
+                run = Some(Interval {
+                    start: (start, end),
+                    end: (start, end),
+                })
+            }
             (State::Below, Some(current)) => {
                 // What was open so far led into it: the beginning lies in there.
                 if current.end.0 <= current.start.0 {
@@ -302,8 +332,20 @@ mod tests {
             (3.1, 4.0, Above),
         ];
         let found = join(&settled, None);
-        assert_eq!(found[0], Interval { start: (1.0, 1.1), end: (2.0, 2.1) });
-        assert_eq!(found[1], Interval { start: (3.0, 3.1), end: (3.0, 3.1) });
+        assert_eq!(
+            found[0],
+            Interval {
+                start: (1.0, 1.1),
+                end: (2.0, 2.1)
+            }
+        );
+        assert_eq!(
+            found[1],
+            Interval {
+                start: (3.0, 3.1),
+                end: (3.0, 3.1)
+            }
+        );
         assert_eq!(join(&settled, Some(0.005)).len(), 1);
     }
 
@@ -323,11 +365,30 @@ mod tests {
         ];
         let found = join(&settled, None);
         assert_eq!(found.len(), 2);
-        assert_eq!(found[0], Interval { start: (0.9, 0.9), end: (1.4, 1.4) });
+        assert_eq!(
+            found[0],
+            Interval {
+                start: (0.9, 0.9),
+                end: (1.4, 1.4)
+            }
+        );
         // What only may be below again behind the bridge makes nothing certain.
-        let found =
-            join(&[(0.0, 1.0, Below), (1.0, 1.1, JustAbove), (1.1, 1.2, Open), (1.2, 2.0, Above)], None);
-        assert_eq!(found, [Interval { start: (0.0, 0.0), end: (1.0, 1.2) }]);
+        let found = join(
+            &[
+                (0.0, 1.0, Below),
+                (1.0, 1.1, JustAbove),
+                (1.1, 1.2, Open),
+                (1.2, 2.0, Above),
+            ],
+            None,
+        );
+        assert_eq!(
+            found,
+            [Interval {
+                start: (0.0, 0.0),
+                end: (1.0, 1.2)
+            }]
+        );
     }
 
     #[test]
@@ -340,9 +401,20 @@ mod tests {
     fn touches_with_hardly_a_pause_are_one() {
         use State::{Above, Below, Open};
         let gap = |pause: f64| {
-            [(0.0, 1.0, Below), (1.0, 1.0 + pause, Above), (1.0 + pause, 2.0, Below), (2.0, 2.1, Open)]
+            [
+                (0.0, 1.0, Below),
+                (1.0, 1.0 + pause, Above),
+                (1.0 + pause, 2.0, Below),
+                (2.0, 2.1, Open),
+            ]
         };
-        assert_eq!(join(&gap(0.004), Some(0.005)), [Interval { start: (0.0, 0.0), end: (2.0, 2.1) }]);
+        assert_eq!(
+            join(&gap(0.004), Some(0.005)),
+            [Interval {
+                start: (0.0, 0.0),
+                end: (2.0, 2.1)
+            }]
+        );
         assert_eq!(join(&gap(0.006), Some(0.005)).len(), 2);
         assert_eq!(join(&gap(0.004), None).len(), 2);
     }

@@ -1,6 +1,9 @@
 /// Sorts the places of `keys` by key: where the places of each of `count` keys begin, with the end of the last one after
 /// them, and all places, those of one key in their order. One pass over flat arrays: for meshes of millions.
-pub(super) fn buckets(count: usize, keys: impl Iterator<Item = u32> + Clone) -> (Vec<u32>, Vec<u32>) {
+pub(super) fn buckets(
+    count: usize,
+    keys: impl Iterator<Item = u32> + Clone,
+) -> (Vec<u32>, Vec<u32>) {
     let mut starts = vec![0u32; count + 1];
     for key in keys.clone() {
         starts[key as usize + 1] += 1;

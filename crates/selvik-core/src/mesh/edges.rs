@@ -45,23 +45,38 @@ impl Edges {
             let (from, to) = (corners[half % 3], corners[(half + 1) % 3]);
             (
                 from.min(to),
-                Side { other: from.max(to), tagged: ((half / 3) as u32) << 1 | u32::from(from < to) },
+                Side {
+                    other: from.max(to),
+                    tagged: ((half / 3) as u32) << 1 | u32::from(from < to),
+                },
             )
         };
         let halves = (0..mesh.triangles().len() * 3).map(|half| side(half).0);
         let (starts, order) = buckets(mesh.vertices().len(), halves);
-        let mut sides: Vec<Side> = order.into_iter().map(|half| side(half as usize).1).collect();
+        let mut sides: Vec<Side> = order
+            .into_iter()
+            .map(|half| side(half as usize).1)
+            .collect();
         for range in starts.windows(2) {
-            sides[range[0] as usize..range[1] as usize].sort_unstable_by_key(|s| (s.other, s.tagged));
+            sides[range[0] as usize..range[1] as usize]
+                .sort_unstable_by_key(|s| (s.other, s.tagged));
         }
         Self { starts, sides }
     }
 
     pub fn iter(&self) -> impl Iterator<Item = Edge<'_>> {
-        self.starts.windows(2).zip(0u32..).flat_map(|(range, from)| {
-            let own = &self.sides[range[0] as usize..range[1] as usize];
-            own.chunk_by(|a, b| a.other == b.other).map(move |sides| Edge { from, to: sides[0].other, sides })
-        })
+        self.starts
+            .windows(2)
+            .zip(0u32..)
+            .flat_map(|(range, from)| {
+                let own = &self.sides[range[0] as usize..range[1] as usize];
+                own.chunk_by(|a, b| a.other == b.other)
+                    .map(move |sides| Edge {
+                        from,
+                        to: sides[0].other,
+                        sides,
+                    })
+            })
     }
 }
 
@@ -76,10 +91,9 @@ mod tests {
         let edges = Edges::of(&mesh);
         let all: Vec<Edge> = edges.iter().collect();
         assert_eq!(all.len(), 18);
-        assert!(
-            all.iter()
-                .all(|e| e.from < e.to && e.sides.len() == 2 && e.sides[0].sign() == -e.sides[1].sign())
-        );
+        assert!(all.iter().all(|e| e.from < e.to
+            && e.sides.len() == 2
+            && e.sides[0].sign() == -e.sides[1].sign()));
         for edge in all {
             for side in edge.sides {
                 let corners = mesh.triangles()[side.triangle()];

@@ -16,7 +16,11 @@ pub fn feature_edges(mesh: &TriangleMesh, angle: f64) -> Vec<[u32; 2]> {
         [one, other] => normals[one.triangle()].dot(&normals[other.triangle()]) < smooth,
         _ => true,
     };
-    Edges::of(mesh).iter().filter(inked).map(|e| [e.from, e.to]).collect()
+    Edges::of(mesh)
+        .iter()
+        .filter(inked)
+        .map(|e| [e.from, e.to])
+        .collect()
 }
 
 #[cfg(test)]
@@ -26,7 +30,10 @@ mod tests {
 
     #[test]
     fn a_box_has_twelve_edges_and_no_diagonals() {
-        assert_eq!(feature_edges(&box_mesh([1.0, 2.0, 3.0]), DEFAULT_FEATURE_ANGLE).len(), 12);
+        assert_eq!(
+            feature_edges(&box_mesh([1.0, 2.0, 3.0]), DEFAULT_FEATURE_ANGLE).len(),
+            12
+        );
     }
 
     #[test]

@@ -15,7 +15,9 @@ pub fn flat_face(mesh: &TriangleMesh, seed: usize) -> Vec<usize> {
     let normal = |i: usize| mesh.area_vector(i).try_normalize(1e-30).unwrap_or_default();
     let wanted = normal(seed);
     let alike: Vec<usize> = (0..mesh.triangles().len())
-        .filter(|&i| i == seed || normal(i).cross(&wanted).norm() < LEAN && normal(i).dot(&wanted) > 0.0)
+        .filter(|&i| {
+            i == seed || normal(i).cross(&wanted).norm() < LEAN && normal(i).dot(&wanted) > 0.0
+        })
         .collect();
     let edges = |i: usize| {
         let [a, b, c] = mesh.triangles()[i];
@@ -23,7 +25,9 @@ pub fn flat_face(mesh: &TriangleMesh, seed: usize) -> Vec<usize> {
     };
     let mut sides: HashMap<(u32, u32), Vec<usize>> = HashMap::new();
     for &i in &alike {
-        edges(i).iter().for_each(|e| sides.entry(*e).or_default().push(i));
+        edges(i)
+            .iter()
+            .for_each(|e| sides.entry(*e).or_default().push(i));
     }
     let mut found = vec![seed];
     let mut seen = std::collections::HashSet::from([seed]);
@@ -57,7 +61,9 @@ mod tests {
     #[test]
     fn the_lid_of_a_cylinder_is_one_face_and_a_facet_another() {
         let drum = cylinder_mesh(1.0, 2.0, 48);
-        let sizes: Vec<usize> = (0..drum.triangles().len()).map(|i| flat_face(&drum, i).len()).collect();
+        let sizes: Vec<usize> = (0..drum.triangles().len())
+            .map(|i| flat_face(&drum, i).len())
+            .collect();
         assert!(sizes.iter().all(|&n| n == 2 || n >= 46), "{sizes:?}");
     }
 }

@@ -52,7 +52,12 @@ impl Hierarchy {
     /// along the longest axis.
     #[must_use]
     pub fn build(mesh: &TriangleMesh) -> Self {
-        Self::over(&(0..mesh.triangles().len()).map(|i| mesh.corners(i)).collect::<Vec<_>>(), &[])
+        Self::over(
+            &(0..mesh.triangles().len())
+                .map(|i| mesh.corners(i))
+                .collect::<Vec<_>>(),
+            &[],
+        )
     }
 
     /// The tree over triangles of which the last `rounded.len()` are padded round by so much, m: one that is a point
@@ -60,29 +65,60 @@ impl Hierarchy {
     #[must_use]
     pub fn over(all: &[[Point; 3]], rounded: &[f64]) -> Self {
         let count = all.len();
-        let radius = |t: u32| (t as usize + rounded.len()).checked_sub(count).map_or(0.0, |r| rounded[r]);
-        let middles: Vec<Vector> =
-            all.iter().map(|[a, b, c]| (a.coords + b.coords + c.coords) / 3.0).collect();
+        let radius = |t: u32| {
+            (t as usize + rounded.len())
+                .checked_sub(count)
+                .map_or(0.0, |r| rounded[r])
+        };
+        let middles: Vec<Vector> = all
+            .iter()
+            .map(|[a, b, c]| (a.coords + b.coords + c.coords) / 3.0)
+            .collect();
         let mut order: Vec<u32> = (0..count as u32).collect();
         let many = || std::thread::available_parallelism().map_or(1, std::num::NonZero::get);
         let threads = if count > ALONE { many() } else { 1 };
-        let padding: Vec<f64> =
-            if rounded.is_empty() { Vec::new() } else { (0..count as u32).map(radius).collect() };
-        let nodes = Sprout { all, middles: &middles, padding: &padding }.grow(&mut order, 0, threads);
-        let radii = if rounded.is_empty() { Vec::new() } else { order.iter().map(|&t| radius(t)).collect() };
-        let corners = order.iter().map(|&t| all[t as usize].map(Into::into)).collect();
+        let padding: Vec<f64> = if rounded.is_empty() {
+            Vec::new()
+        } else {
+            (0..count as u32).map(radius).collect()
+        };
+        let nodes = Sprout {
+            all,
+            middles: &middles,
+            padding: &padding,
+        }
+        .grow(&mut order, 0, threads);
+        let radii = if rounded.is_empty() {
+            Vec::new()
+        } else {
+            order.iter().map(|&t| radius(t)).collect()
+        };
+        let corners = order
+            .iter()
+            .map(|&t| all[t as usize].map(Into::into))
+            .collect();
         let mut place = vec![0; count];
         for (at, &triangle) in order.iter().enumerate() {
             place[triangle as usize] = at as u32;
         }
-        Self { nodes, corners, order, place, radii }
+        Self {
+            nodes,
+            corners,
+            order,
+            place,
+            radii,
+        }
     }
 
     /// How thick entry `at` of [`Self::corners`] is padded round, m.
     #[inline]
     #[must_use]
     pub fn radius_at(&self, at: usize) -> f64 {
-        if self.radii.is_empty() { 0.0 } else { self.radii[at] }
+        if self.radii.is_empty() {
+            0.0
+        } else {
+            self.radii[at]
+        }
     }
 
     /// The nodes, root first.
@@ -131,7 +167,10 @@ impl Sprout<'_> {
             let (left, right) = order.split_at_mut(middle);
             let (left, right) = std::thread::scope(|scope| {
                 let right = scope.spawn(|| self.grow(right, from + middle, threads / 2));
-                (self.grow(left, from, threads - threads / 2), right.join().expect("a tree"))
+                (
+                    self.grow(left, from, threads - threads / 2),
+                    right.join().expect("a tree"),
+                )
             });
             root.first = 1;
             return joined(root, &left, &right);
@@ -159,7 +198,10 @@ impl Sprout<'_> {
     fn fit(&self, order: &[u32]) -> Node {
         let mut node = fit(self.all, order);
         if !self.padding.is_empty() {
-            let most = order.iter().map(|&t| self.padding[t as usize]).fold(0.0, f64::max);
+            let most = order
+                .iter()
+                .map(|&t| self.padding[t as usize])
+                .fold(0.0, f64::max);
             node.half = node.half.map(|h| h + most);
             node.size = Vector::from(node.half).norm_squared();
         }
@@ -170,7 +212,11 @@ impl Sprout<'_> {
 /// One tree of a root and the two below it: the root, theirs, and what is left of each.
 fn joined(root: Node, left: &[Node], right: &[Node]) -> Vec<Node> {
     let moved = |node: &Node, by: usize| Node {
-        first: if node.is_leaf() { node.first } else { node.first + by as u32 },
+        first: if node.is_leaf() {
+            node.first
+        } else {
+            node.first + by as u32
+        },
         ..*node
     };
     // All but the root of the left tree stand two places further on, those of the right after them.
@@ -184,7 +230,9 @@ fn joined(root: Node, left: &[Node], right: &[Node]) -> Vec<Node> {
 
 /// Sorts `order` into two halves along the box's longest axis; returns where the second begins.
 fn split(node: &Node, middles: &[Vector], order: &mut [u32]) -> usize {
-    let longest = (0..3).max_by(|&i, &j| node.half[i].total_cmp(&node.half[j])).expect("three axes");
+    let longest = (0..3)
+        .max_by(|&i, &j| node.half[i].total_cmp(&node.half[j]))
+        .expect("three axes");
     let axis = Vector::from(node.axes[longest]);
     let along = |t: u32| axis.dot(&middles[t as usize]);
     let mean = order.iter().map(|&t| along(t)).sum::<f64>() / order.len() as f64;
@@ -221,7 +269,14 @@ fn fit(all: &[[Point; 3]], order: &[u32]) -> Node {
     let pad = 1e-15 * (centre.norm() + (high - low).norm());
     let half = (high - low) * 0.5 + Vector::repeat(pad);
     let axes = [0, 1, 2].map(|i| axes.column(i).into_owned().into());
-    Node { centre: centre.into(), axes, half: half.into(), size: half.norm_squared(), first: 0, count: 0 }
+    Node {
+        centre: centre.into(),
+        axes,
+        half: half.into(),
+        size: half.norm_squared(),
+        first: 0,
+        count: 0,
+    }
 }
 
 fn extent(all: &[[Point; 3]], order: &[u32], axes: &Matrix3<f64>) -> (Vector, Vector) {
@@ -243,7 +298,9 @@ fn principal_axes(all: &[[Point; 3]], order: &[u32]) -> Matrix3<f64> {
         // A triangle's own box: longest edge and normal.
         let [a, b, c] = all[*only as usize];
         let edges = [b - a, c - b, a - c];
-        let longest = edges.iter().max_by(|x, y| x.norm_squared().total_cmp(&y.norm_squared()));
+        let longest = edges
+            .iter()
+            .max_by(|x, y| x.norm_squared().total_cmp(&y.norm_squared()));
         let normal = edges[0].cross(&edges[1]).try_normalize(1e-30);
         let along = longest.and_then(|e| e.try_normalize(1e-30));
         return match (along, normal) {
@@ -286,12 +343,21 @@ mod tests {
     fn a_tree_grown_on_several_threads_is_the_same() {
         let mesh = sphere_mesh(0.7, 230);
         assert!(mesh.triangles().len() > 2 * ALONE);
-        let all: Vec<_> = (0..mesh.triangles().len()).map(|i| mesh.corners(i)).collect();
-        let middles: Vec<Vector> =
-            all.iter().map(|[a, b, c]| (a.coords + b.coords + c.coords) / 3.0).collect();
+        let all: Vec<_> = (0..mesh.triangles().len())
+            .map(|i| mesh.corners(i))
+            .collect();
+        let middles: Vec<Vector> = all
+            .iter()
+            .map(|[a, b, c]| (a.coords + b.coords + c.coords) / 3.0)
+            .collect();
         let grown = |threads| {
             let mut order: Vec<u32> = (0..all.len() as u32).collect();
-            let nodes = Sprout { all: &all, middles: &middles, padding: &[] }.grow(&mut order, 0, threads);
+            let nodes = Sprout {
+                all: &all,
+                middles: &middles,
+                padding: &[],
+            }
+            .grow(&mut order, 0, threads);
             (nodes, order)
         };
         let ((one, order), (many, other)) = (grown(1), grown(5));

@@ -38,13 +38,23 @@ impl Surface {
         if self.is_sheet() || !self.bounds().contains(point) {
             return Containment::Outside;
         }
-        let Some(closed) = self.closed_winding(point, None) else { return Containment::Outside };
+        let Some(closed) = self.closed_winding(point, None) else {
+            return Containment::Outside;
+        };
         let Some(open) = self.open_shells() else {
-            return if closed == 0 { Containment::Outside } else { Containment::Inside };
+            return if closed == 0 {
+                Containment::Outside
+            } else {
+                Containment::Inside
+            };
         };
         let (whole, apart) = open.winding(point);
         let total = closed as f64 + whole;
-        let inside = if closed == 0 { whole.abs() >= 1.0 - UNSURE } else { total.abs() >= 0.5 };
+        let inside = if closed == 0 {
+            whole.abs() >= 1.0 - UNSURE
+        } else {
+            total.abs() >= 0.5
+        };
         if inside {
             Containment::Inside
         } else if closed == 0 && apart <= UNSURE {
@@ -58,8 +68,9 @@ impl Surface {
     /// triangles of its own.
     pub(super) fn closed_winding(&self, point: &Point, without: Option<usize>) -> Option<i32> {
         let shells = self.shells()?;
-        let near =
-            |(at, s): (usize, &super::Shell)| s.closed && Some(at) != without && s.bounds.contains(point);
+        let near = |(at, s): (usize, &super::Shell)| {
+            s.closed && Some(at) != without && s.bounds.contains(point)
+        };
         // Many shells are asked by the rays; one alone settles it by its box.
         if shells.all().len() <= 8 && !shells.all().iter().enumerate().any(near) {
             return Some(0);
@@ -80,7 +91,13 @@ impl Surface {
         Some(self.solid_winding(point, shells, without).round() as i32)
     }
 
-    fn crossings(&self, from: &Point, ray: &Vector, shells: &Shells, without: Option<usize>) -> i32 {
+    fn crossings(
+        &self,
+        from: &Point,
+        ray: &Vector,
+        shells: &Shells,
+        without: Option<usize>,
+    ) -> i32 {
         let tree = self.hierarchy();
         let mut open = vec![0u32];
         let mut count = 0;
@@ -105,7 +122,11 @@ impl Surface {
                 let shell = shells.of_triangle(triangle);
                 if shells.all()[shell].closed && Some(shell) != without {
                     let sense = sense_of_crossing(from, ray, &tree.corners()[at].map(Point::from));
-                    count += if shells.is_turned(triangle) { -sense } else { sense };
+                    count += if shells.is_turned(triangle) {
+                        -sense
+                    } else {
+                        sense
+                    };
                 }
             }
         }
@@ -125,7 +146,11 @@ impl Surface {
                     return 0.0;
                 }
                 let share = OpenShells::share(point, &tree.corners()[at].map(Point::from));
-                if shells.is_turned(triangle) { -share } else { share }
+                if shells.is_turned(triangle) {
+                    -share
+                } else {
+                    share
+                }
             })
             .sum()
     }
@@ -135,7 +160,10 @@ fn ray_meets_box(origin: &[f64; 3], along: &[f64; 3], half: &[f64; 3]) -> bool {
     let (mut enter, mut leave) = (0.0f64, f64::INFINITY);
     for i in 0..3 {
         let inverse = 1.0 / along[i];
-        let (a, b) = ((-half[i] - origin[i]) * inverse, (half[i] - origin[i]) * inverse);
+        let (a, b) = (
+            (-half[i] - origin[i]) * inverse,
+            (half[i] - origin[i]) * inverse,
+        );
         if a.is_nan() || b.is_nan() {
             continue;
         }
@@ -177,9 +205,16 @@ mod tests {
     }
 
     fn without(mesh: &TriangleMesh, gone: impl Fn(usize) -> bool) -> TriangleMesh {
-        let kept: Vec<[u32; 3]> =
-            mesh.triangles().iter().enumerate().filter(|(i, _)| !gone(*i)).map(|(_, t)| *t).collect();
-        TriangleMesh::from_indexed(mesh.vertices(), &kept).unwrap().mesh
+        let kept: Vec<[u32; 3]> = mesh
+            .triangles()
+            .iter()
+            .enumerate()
+            .filter(|(i, _)| !gone(*i))
+            .map(|(_, t)| *t)
+            .collect();
+        TriangleMesh::from_indexed(mesh.vertices(), &kept)
+            .unwrap()
+            .mesh
     }
 
     /// Every triangle by itself, a hundredth of a millimetre smaller, and every other turned over.
@@ -190,7 +225,9 @@ mod tests {
             let [a, b, c] = [a, b, c].map(|p| p + (middle - p) * 1e-5);
             if i % 2 == 0 { [a, b, c] } else { [a, c, b] }
         });
-        TriangleMesh::from_soup(apart.collect::<Vec<_>>()).unwrap().mesh
+        TriangleMesh::from_soup(apart.collect::<Vec<_>>())
+            .unwrap()
+            .mesh
     }
 
     #[rstest::rstest]
@@ -209,7 +246,10 @@ mod tests {
         let surface = Surface::new(mesh);
         assert_eq!(surface.contains(&Point::new(x, 0.013, -0.027)), expected);
         let sheet = surface.as_sheet();
-        assert_eq!(sheet.contains(&Point::new(x, 0.013, -0.027)), Containment::Outside);
+        assert_eq!(
+            sheet.contains(&Point::new(x, 0.013, -0.027)),
+            Containment::Outside
+        );
     }
 
     proptest! {

@@ -25,8 +25,16 @@ pub fn mass_of(mesh: &TriangleMesh) -> Mass {
         six_volumes += tetrahedron;
         moment += (a + b + c) * tetrahedron;
     }
-    let centroid = if six_volumes.abs() > 1e-18 { origin + moment / (4.0 * six_volumes) } else { origin };
-    Mass { area, volume: six_volumes / 6.0, centroid }
+    let centroid = if six_volumes.abs() > 1e-18 {
+        origin + moment / (4.0 * six_volumes)
+    } else {
+        origin
+    };
+    Mass {
+        area,
+        volume: six_volumes / 6.0,
+        centroid,
+    }
 }
 
 #[cfg(test)]
@@ -38,7 +46,8 @@ mod tests {
 
     #[test]
     fn a_moved_box_has_the_volume_area_and_centre_of_a_box() {
-        let mesh = box_mesh([0.2, 0.3, 0.5]).moved(&pose_from_rpy([7.0, 8.0, 9.0], [0.4, 1.0, 2.0]));
+        let mesh =
+            box_mesh([0.2, 0.3, 0.5]).moved(&pose_from_rpy([7.0, 8.0, 9.0], [0.4, 1.0, 2.0]));
         let mass = mass_of(&mesh);
         assert!((mass.volume - 0.03).abs() < 1e-12);
         assert!((mass.area - 2.0 * (0.06 + 0.1 + 0.15)).abs() < 1e-12);
@@ -49,6 +58,9 @@ mod tests {
     fn a_fine_ball_nears_the_volume_of_a_sphere_from_below() {
         let volume = mass_of(&sphere_mesh(0.1, 64)).volume;
         let exact = 4.0 / 3.0 * PI * 0.1f64.powi(3);
-        assert!(volume < exact && volume > exact * 0.995, "{volume} against {exact}");
+        assert!(
+            volume < exact && volume > exact * 0.995,
+            "{volume} against {exact}"
+        );
     }
 }

@@ -19,7 +19,11 @@ pub fn turn_outwards(mesh: TriangleMesh) -> (TriangleMesh, Turned) {
     let surface = Surface::new(mesh);
     let shells = surface.shells().expect("it has triangles");
     let mesh = surface.mesh();
-    let mut flipped: Vec<bool> = shells.all().iter().map(|s| s.closed && s.volume < 0.0).collect();
+    let mut flipped: Vec<bool> = shells
+        .all()
+        .iter()
+        .map(|s| s.closed && s.volume < 0.0)
+        .collect();
     if flipped.contains(&true) && flipped.len() > 1 {
         let mut corners: Vec<Vec<u32>> = vec![Vec::new(); flipped.len()];
         for (index, triangle) in mesh.triangles().iter().enumerate() {
@@ -29,12 +33,19 @@ pub fn turn_outwards(mesh: TriangleMesh) -> (TriangleMesh, Turned) {
             }
         }
         for (shell, flip) in flipped.iter_mut().enumerate().filter(|(_, f)| **f) {
-            let others = |&v: &u32| surface.closed_winding(&mesh.vertices()[v as usize], Some(shell));
+            let others =
+                |&v: &u32| surface.closed_winding(&mesh.vertices()[v as usize], Some(shell));
             let step = (corners[shell].len() / ASKED).max(1);
-            *flip = !corners[shell].iter().step_by(step).all(|v| others(v).unwrap_or(0) > 0);
+            *flip = !corners[shell]
+                .iter()
+                .step_by(step)
+                .all(|v| others(v).unwrap_or(0) > 0);
         }
     }
-    let turned = Turned { triangles: shells.turned(), shells: flipped.iter().filter(|&&f| f).count() };
+    let turned = Turned {
+        triangles: shells.turned(),
+        shells: flipped.iter().filter(|&&f| f).count(),
+    };
     if turned == Turned::default() {
         return (surface.into_mesh(), turned);
     }
@@ -57,14 +68,26 @@ mod tests {
         let beside = box_mesh([1.0; 3]).moved(&pose_from_rpy([3.0, 0.0, 0.0], [0.0; 3]));
         let both = TriangleMesh::merged([inside_out(&box_mesh([1.0; 3])), beside]);
         let (mended, turned) = turn_outwards(both);
-        assert_eq!(turned, Turned { triangles: 0, shells: 1 });
+        assert_eq!(
+            turned,
+            Turned {
+                triangles: 0,
+                shells: 1
+            }
+        );
         assert!((mass_of(&mended).volume - 2.0).abs() < 1e-12);
     }
 
     #[test]
     fn single_triangles_are_turned_back() {
         let (mended, turned) = turn_outwards(box_mesh([1.0; 3]).turned_over(|i| i == 3 || i == 8));
-        assert_eq!(turned, Turned { triangles: 2, shells: 0 });
+        assert_eq!(
+            turned,
+            Turned {
+                triangles: 2,
+                shells: 0
+            }
+        );
         assert_eq!(mended, box_mesh([1.0; 3]));
     }
 
@@ -81,15 +104,23 @@ mod tests {
     fn what_lies_in_the_box_of_another_only_is_turned() {
         let leg = |x, z| box_mesh([1.0, 0.1, 0.1]).moved(&pose_from_rpy([x, 0.0, z], [0.0; 3]));
         let upright = box_mesh([0.1, 0.1, 1.0]).moved(&pose_from_rpy([-0.5, 0.0, 0.5], [0.0; 3]));
-        let ball = inside_out(&sphere_mesh(0.04, 12)).moved(&pose_from_rpy([0.2, 0.0, 0.6], [0.0; 3]));
-        let (_, turned) = turn_outwards(TriangleMesh::merged([leg(0.0, 0.0), upright, leg(0.0, 1.0), ball]));
+        let ball =
+            inside_out(&sphere_mesh(0.04, 12)).moved(&pose_from_rpy([0.2, 0.0, 0.6], [0.0; 3]));
+        let (_, turned) = turn_outwards(TriangleMesh::merged([
+            leg(0.0, 0.0),
+            upright,
+            leg(0.0, 1.0),
+            ball,
+        ]));
         assert_eq!(turned.shells, 1);
     }
 
     #[test]
     fn what_is_open_has_no_outside_and_is_left_alone() {
         let open = inside_out(&box_mesh([1.0; 3]));
-        let open = TriangleMesh::from_indexed(open.vertices(), &open.triangles()[1..]).unwrap().mesh;
+        let open = TriangleMesh::from_indexed(open.vertices(), &open.triangles()[1..])
+            .unwrap()
+            .mesh;
         assert_eq!(turn_outwards(open.clone()), (open, Turned::default()));
     }
 
@@ -101,7 +132,9 @@ mod tests {
             [[0.0, 0.0], [0.004, 0.0], [0.0, 0.004]]
                 .map(|[u, v]| crate::spatial::Point::new(x + u, y + v, 0.0))
         });
-        let mesh = TriangleMesh::from_soup(soup.collect::<Vec<_>>()).unwrap().mesh;
+        let mesh = TriangleMesh::from_soup(soup.collect::<Vec<_>>())
+            .unwrap()
+            .mesh;
         let start = std::time::Instant::now();
         assert_eq!(turn_outwards(mesh).1, Turned::default());
         assert!(start.elapsed().as_secs_f64() < 5.0);

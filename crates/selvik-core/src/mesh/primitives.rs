@@ -13,8 +13,18 @@ pub fn box_mesh(size: [f64; 3]) -> TriangleMesh {
             Point::new(side(1, x), side(2, y), side(4, z))
         })
         .collect();
-    let quads = [[0, 4, 6, 2], [1, 3, 7, 5], [0, 1, 5, 4], [2, 6, 7, 3], [0, 2, 3, 1], [4, 5, 7, 6]];
-    let triangles: Vec<[u32; 3]> = quads.iter().flat_map(|&[a, b, c, d]| [[a, b, c], [a, c, d]]).collect();
+    let quads = [
+        [0, 4, 6, 2],
+        [1, 3, 7, 5],
+        [0, 1, 5, 4],
+        [2, 6, 7, 3],
+        [0, 2, 3, 1],
+        [4, 5, 7, 6],
+    ];
+    let triangles: Vec<[u32; 3]> = quads
+        .iter()
+        .flat_map(|&[a, b, c, d]| [[a, b, c], [a, c, d]])
+        .collect();
     built(&vertices, &triangles)
 }
 
@@ -36,7 +46,12 @@ pub fn cylinder_mesh(radius: f64, length: f64, facets: usize) -> TriangleMesh {
     let triangles: Vec<[u32; 3]> = (0..n)
         .flat_map(|i| {
             let j = (i + 1) % n;
-            [[i, j, n + j], [i, n + j, n + i], [below, j, i], [above, n + i, n + j]]
+            [
+                [i, j, n + j],
+                [i, n + j, n + i],
+                [below, j, i],
+                [above, n + i, n + j],
+            ]
         })
         .collect();
     built(&vertices, &triangles)
@@ -76,16 +91,30 @@ pub fn sphere_mesh(radius: f64, facets: usize) -> TriangleMesh {
 pub fn capsule_mesh(radius: f64, length: f64, facets: usize) -> TriangleMesh {
     // A ball with an even number of rings, its halves drawn apart.
     let ball = sphere_mesh(radius, facets.max(4).next_multiple_of(4));
-    let lifted = |p: &Point| Point::new(p.x, p.y, p.z + if p.z > 0.0 { length / 2.0 } else { -length / 2.0 });
+    let lifted = |p: &Point| {
+        Point::new(
+            p.x,
+            p.y,
+            p.z + if p.z > 0.0 {
+                length / 2.0
+            } else {
+                -length / 2.0
+            },
+        )
+    };
     let equator = 1e-9 * radius;
     let mut triangles: Vec<[Point; 3]> = Vec::new();
     for index in 0..ball.triangles().len() {
         let corners = ball.corners(index);
         let above = corners.iter().any(|p| p.z > equator);
         let side = if above { length / 2.0 } else { -length / 2.0 };
-        triangles.push(
-            corners.map(|p| if p.z.abs() <= equator { Point::new(p.x, p.y, side) } else { lifted(&p) }),
-        );
+        triangles.push(corners.map(|p| {
+            if p.z.abs() <= equator {
+                Point::new(p.x, p.y, side)
+            } else {
+                lifted(&p)
+            }
+        }));
         // Where a triangle above stands on the equator, the wall hangs below it.
         for i in 0..3 {
             let (p, q) = (corners[i], corners[(i + 1) % 3]);
@@ -97,9 +126,13 @@ pub fn capsule_mesh(radius: f64, length: f64, facets: usize) -> TriangleMesh {
             }
         }
     }
-    TriangleMesh::from_soup(triangles).expect("a primitive of positive size").mesh
+    TriangleMesh::from_soup(triangles)
+        .expect("a primitive of positive size")
+        .mesh
 }
 
 fn built(vertices: &[Point], triangles: &[[u32; 3]]) -> TriangleMesh {
-    TriangleMesh::from_indexed(vertices, triangles).expect("a primitive of positive size").mesh
+    TriangleMesh::from_indexed(vertices, triangles)
+        .expect("a primitive of positive size")
+        .mesh
 }

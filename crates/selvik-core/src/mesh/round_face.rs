@@ -30,8 +30,10 @@ const ROUND: f64 = 0.02;
 #[must_use]
 pub fn round_face(mesh: &TriangleMesh, seed: usize) -> Option<RoundFace> {
     let face = smooth_face(mesh, seed);
-    let normals: Vec<Vector> =
-        face.iter().filter_map(|&t| mesh.area_vector(t).try_normalize(1e-30)).collect();
+    let normals: Vec<Vector> = face
+        .iter()
+        .filter_map(|&t| mesh.area_vector(t).try_normalize(1e-30))
+        .collect();
     let scatter: Matrix3<f64> = normals.iter().map(|n| n * n.transpose()).sum();
     let eigen = SymmetricEigen::new(scatter);
     let least = eigen.eigenvalues.imin();
@@ -48,17 +50,29 @@ pub fn round_face(mesh: &TriangleMesh, seed: usize) -> Option<RoundFace> {
     let mut corners: Vec<u32> = face.iter().flat_map(|&t| mesh.triangles()[t]).collect();
     corners.sort_unstable();
     corners.dedup();
-    let points: Vec<Point> = corners.iter().map(|&c| mesh.vertices()[c as usize]).collect();
-    let flat: Vec<(f64, f64)> = points.iter().map(|p| (p.coords.dot(&u), p.coords.dot(&v))).collect();
+    let points: Vec<Point> = corners
+        .iter()
+        .map(|&c| mesh.vertices()[c as usize])
+        .collect();
+    let flat: Vec<(f64, f64)> = points
+        .iter()
+        .map(|p| (p.coords.dot(&u), p.coords.dot(&v)))
+        .collect();
     let (x, y, radius) = circle(&flat)?;
     let off = |&(a, b): &(f64, f64)| ((a - x).hypot(b - y) - radius).abs();
     if flat.iter().any(|p| off(p) > ROUND * radius) {
         return None;
     }
     let along = points.iter().map(|p| p.coords.dot(&axis));
-    let (low, high) = along.fold((f64::INFINITY, f64::NEG_INFINITY), |(l, h), s| (l.min(s), h.max(s)));
+    let (low, high) = along.fold((f64::INFINITY, f64::NEG_INFINITY), |(l, h), s| {
+        (l.min(s), h.max(s))
+    });
     let centre = Point::from(u * x + v * y + *axis * f64::midpoint(low, high));
-    Some(RoundFace { centre, axis, radius })
+    Some(RoundFace {
+        centre,
+        axis,
+        radius,
+    })
 }
 
 /// The triangles that go on smoothly from `seed`, itself among them.
@@ -69,7 +83,9 @@ fn smooth_face(mesh: &TriangleMesh, seed: usize) -> Vec<usize> {
     };
     let mut sides: FxHashMap<(u32, u32), Vec<usize>> = FxHashMap::default();
     for t in 0..mesh.triangles().len() {
-        edges(t).iter().for_each(|e| sides.entry(*e).or_default().push(t));
+        edges(t)
+            .iter()
+            .for_each(|e| sides.entry(*e).or_default().push(t));
     }
     let normal = |t: usize| mesh.area_vector(t).try_normalize(1e-30);
     let mut found = vec![seed];
@@ -79,7 +95,9 @@ fn smooth_face(mesh: &TriangleMesh, seed: usize) -> Vec<usize> {
         let here = normal(found[next]);
         for edge in edges(found[next]) {
             for &other in &sides[&edge] {
-                let smooth = here.zip(normal(other)).is_some_and(|(a, b)| a.dot(&b) > SMOOTH.cos());
+                let smooth = here
+                    .zip(normal(other))
+                    .is_some_and(|(a, b)| a.dot(&b) > SMOOTH.cos());
                 if smooth && seen.insert(other) {
                     found.push(other);
                 }
@@ -101,7 +119,9 @@ fn across(axis: &Unit<Vector>) -> (Vector, Vector) {
 /// The circle nearest to points of a plane: centre and radius.
 fn circle(points: &[(f64, f64)]) -> Option<(f64, f64, f64)> {
     let n = points.len() as f64;
-    let (mx, my) = points.iter().fold((0.0, 0.0), |(x, y), p| (x + p.0 / n, y + p.1 / n));
+    let (mx, my) = points
+        .iter()
+        .fold((0.0, 0.0), |(x, y), p| (x + p.0 / n, y + p.1 / n));
     let mut m = nalgebra::Matrix2::zeros();
     let mut r = nalgebra::Vector2::zeros();
     for p in points {
@@ -111,7 +131,11 @@ fn circle(points: &[(f64, f64)]) -> Option<(f64, f64, f64)> {
         r += nalgebra::Vector2::new(x * square, y * square) * 0.5;
     }
     let c = m.lu().solve(&r)?;
-    let mean = points.iter().map(|p| (p.0 - mx).powi(2) + (p.1 - my).powi(2)).sum::<f64>() / n;
+    let mean = points
+        .iter()
+        .map(|p| (p.0 - mx).powi(2) + (p.1 - my).powi(2))
+        .sum::<f64>()
+        / n;
     let radius = (c.norm_squared() + mean).sqrt();
     (radius.is_finite() && radius > 0.0).then_some((c.x + mx, c.y + my, radius))
 }
@@ -138,7 +162,10 @@ mod tests {
             wall += 1;
             let found = round_face(&drum, t).expect("round");
             assert!(found.axis.dot(&upright).abs() > 1.0 - 1e-9);
-            assert!((found.centre - pose * Point::origin()).norm() < 1e-9, "{found:?}");
+            assert!(
+                (found.centre - pose * Point::origin()).norm() < 1e-9,
+                "{found:?}"
+            );
             assert!((found.radius - 0.05).abs() < 1e-9);
         }
         assert!(wall >= 72 && lid >= 68);
@@ -151,9 +178,14 @@ mod tests {
             .filter(|&t| drum.area_vector(t).y > 1e-12 && drum.area_vector(t).z.abs() < 1e-12)
             .map(|t| drum.triangles()[t])
             .collect();
-        let half = TriangleMesh::from_indexed(drum.vertices(), &half).unwrap().mesh;
+        let half = TriangleMesh::from_indexed(drum.vertices(), &half)
+            .unwrap()
+            .mesh;
         let found = round_face(&half, 3).expect("round");
-        assert!((found.radius - 0.2).abs() < 1e-9 && found.centre.coords.norm() < 1e-9, "{found:?}");
+        assert!(
+            (found.radius - 0.2).abs() < 1e-9 && found.centre.coords.norm() < 1e-9,
+            "{found:?}"
+        );
         assert_eq!(round_face(&box_mesh([1.0; 3]), 0), None);
         assert_eq!(round_face(&sphere_mesh(1.0, 24), 40), None);
     }

@@ -74,11 +74,18 @@ impl Shape {
                 let sagitta = radius * (1.0 - (PI / facets as f64).cos());
                 Measured::Triangles(cylinder_mesh(*radius, *length, facets).moved(pose), sagitta)
             }
-            Self::Sphere { radius } => Measured::Round { ends: [pose * Point::origin(); 2], radius: *radius },
+            Self::Sphere { radius } => Measured::Round {
+                ends: [pose * Point::origin(); 2],
+                radius: *radius,
+            },
             Self::Capsule { radius, length } => {
                 let half = length / 2.0;
-                let ends = [Point::new(0.0, 0.0, -half), Point::new(0.0, 0.0, half)].map(|p| pose * p);
-                Measured::Round { ends, radius: *radius }
+                let ends =
+                    [Point::new(0.0, 0.0, -half), Point::new(0.0, 0.0, half)].map(|p| pose * p);
+                Measured::Round {
+                    ends,
+                    radius: *radius,
+                }
             }
         }
     }
@@ -91,14 +98,21 @@ impl Shape {
     /// Area, volume and centroid, moved by `pose`: of round shapes those of the shape, not of its facets.
     #[must_use]
     pub fn mass(&self, pose: &Pose) -> Mass {
-        let round = |area: f64, volume: f64| Mass { area, volume, centroid: pose * Point::origin() };
+        let round = |area: f64, volume: f64| Mass {
+            area,
+            volume,
+            centroid: pose * Point::origin(),
+        };
         match self {
             Self::Mesh(_) | Self::Box(_) => mass_of(&self.drawn(pose)),
-            Self::Cylinder { radius: r, length } => round(2.0 * PI * r * (r + length), PI * r * r * length),
-            Self::Sphere { radius: r } => round(4.0 * PI * r * r, 4.0 / 3.0 * PI * r.powi(3)),
-            Self::Capsule { radius: r, length } => {
-                round(2.0 * PI * r * (2.0 * r + length), PI * r * r * (4.0 / 3.0 * r + length))
+            Self::Cylinder { radius: r, length } => {
+                round(2.0 * PI * r * (r + length), PI * r * r * length)
             }
+            Self::Sphere { radius: r } => round(4.0 * PI * r * r, 4.0 / 3.0 * PI * r.powi(3)),
+            Self::Capsule { radius: r, length } => round(
+                2.0 * PI * r * (2.0 * r + length),
+                PI * r * r * (4.0 / 3.0 * r + length),
+            ),
         }
     }
 }

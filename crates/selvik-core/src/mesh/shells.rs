@@ -57,14 +57,26 @@ impl Shells {
             let shell = &mut number[root(&mut parent, triangle[0]) as usize];
             if *shell == u32::MAX {
                 *shell = all.len() as u32;
-                all.push(Shell { vertex: triangle[0], closed: true, bounds, volume: 0.0, triangles: 0 });
+                all.push(Shell {
+                    vertex: triangle[0],
+                    closed: true,
+                    bounds,
+                    volume: 0.0,
+                    triangles: 0,
+                });
             }
             let of = &mut all[*shell as usize];
             of.bounds = of.bounds.union(&bounds);
             of.triangles += 1;
             of_triangle.push(*shell);
         }
-        let mut this = Self { of_triangle, turned: Vec::new(), all, open_edges: 0, open: Vec::new() };
+        let mut this = Self {
+            of_triangle,
+            turned: Vec::new(),
+            all,
+            open_edges: 0,
+            open: Vec::new(),
+        };
         this.turned = against_their_neighbours(mesh.triangles().len(), &edges, &welded);
         this.close(&edges, &welded);
         this.measure(mesh);
@@ -119,10 +131,23 @@ impl Shells {
         let edges = Edges::of(mesh);
         let welded = Welding::of(mesh, &edges);
         let mut parent: Vec<u32> = (0..mesh.triangles().len() as u32).collect();
-        let sense = |s: &super::edges::Side| if self.is_turned(s.triangle()) { -s.sign() } else { s.sign() };
-        for edge in edges.iter().filter(|e| e.sides.iter().map(sense).sum::<i32>() == 0) {
+        let sense = |s: &super::edges::Side| {
+            if self.is_turned(s.triangle()) {
+                -s.sign()
+            } else {
+                s.sign()
+            }
+        };
+        for edge in edges
+            .iter()
+            .filter(|e| e.sides.iter().map(sense).sum::<i32>() == 0)
+        {
             for side in &edge.sides[1..] {
-                join(&mut parent, edge.sides[0].triangle() as u32, side.triangle() as u32);
+                join(
+                    &mut parent,
+                    edge.sides[0].triangle() as u32,
+                    side.triangle() as u32,
+                );
             }
         }
         for (a, b, against) in across_cracks(&edges, &welded) {
@@ -130,7 +155,9 @@ impl Shells {
                 join(&mut parent, a as u32, b as u32);
             }
         }
-        (0..parent.len() as u32).map(|t| root(&mut parent, t)).collect()
+        (0..parent.len() as u32)
+            .map(|t| root(&mut parent, t))
+            .collect()
     }
 
     fn close(&mut self, edges: &Edges, welded: &Welding) {
@@ -139,7 +166,13 @@ impl Shells {
             let balance: i32 = edge
                 .sides
                 .iter()
-                .map(|s| if self.is_turned(s.triangle()) { -s.sign() } else { s.sign() })
+                .map(|s| {
+                    if self.is_turned(s.triangle()) {
+                        -s.sign()
+                    } else {
+                        s.sign()
+                    }
+                })
                 .sum();
             if balance == 0 {
                 continue;
@@ -149,7 +182,9 @@ impl Shells {
             if from != to {
                 let sign = if from < to { 1 } else { -1 };
                 let shell = self.of_triangle[edge.sides[0].triangle()];
-                let entry = left.entry((from.min(to), from.max(to))).or_insert((0, shell));
+                let entry = left
+                    .entry((from.min(to), from.max(to)))
+                    .or_insert((0, shell));
                 entry.0 += balance * sign;
             }
         }
@@ -179,8 +214,11 @@ struct Welding {
 
 impl Welding {
     fn of(mesh: &TriangleMesh, edges: &Edges) -> Self {
-        let mut loose: Vec<u32> =
-            edges.iter().filter(|e| e.sides.len() % 2 == 1).flat_map(|e| [e.from, e.to]).collect();
+        let mut loose: Vec<u32> = edges
+            .iter()
+            .filter(|e| e.sides.len() % 2 == 1)
+            .flat_map(|e| [e.from, e.to])
+            .collect();
         loose.sort_unstable();
         loose.dedup();
         let mut same = FxHashMap::default();
@@ -207,7 +245,10 @@ impl Welding {
             }
             match partner {
                 Some(one) => drop(same.insert(vertex, one)),
-                None => cells.entry([0, 1, 2].map(|i| cell(at[i]))).or_default().push(vertex),
+                None => cells
+                    .entry([0, 1, 2].map(|i| cell(at[i])))
+                    .or_default()
+                    .push(vertex),
             }
         }
         Self { same }
@@ -275,7 +316,10 @@ fn across_cracks(edges: &Edges, welded: &Welding) -> Vec<(usize, usize, bool)> {
     for edge in edges.iter().filter(|e| e.sides.len() == 1) {
         let (from, to) = (welded.one(edge.from), welded.one(edge.to));
         let forward = (edge.sides[0].sign() > 0) == (from < to);
-        halves.entry((from.min(to), from.max(to))).or_default().push((edge.sides[0].triangle(), forward));
+        halves
+            .entry((from.min(to), from.max(to)))
+            .or_default()
+            .push((edge.sides[0].triangle(), forward));
     }
     let pair = |sides: Vec<(usize, bool)>| match sides.as_slice() {
         &[(a, x), (b, y)] => Some((a, b, x == y)),
@@ -305,7 +349,9 @@ mod tests {
     use crate::spatial::pose_from_rpy;
 
     fn soup(mesh: &TriangleMesh) -> Vec<[Point; 3]> {
-        (0..mesh.triangles().len()).map(|i| mesh.corners(i)).collect()
+        (0..mesh.triangles().len())
+            .map(|i| mesh.corners(i))
+            .collect()
     }
 
     #[test]
@@ -313,22 +359,36 @@ mod tests {
         let whole = box_mesh([1.0, 2.0, 3.0]);
         let shells = Shells::of(&whole);
         assert!(shells.is_closed() && (shells.all()[0].volume - 6.0).abs() < 1e-12);
-        let open = TriangleMesh::from_indexed(whole.vertices(), &whole.triangles()[1..]).unwrap().mesh;
+        let open = TriangleMesh::from_indexed(whole.vertices(), &whole.triangles()[1..])
+            .unwrap()
+            .mesh;
         let shells = Shells::of(&open);
         assert_eq!(shells.open_edges(), 3);
         // They run round the face that is gone.
         let gone = whole.corners(0);
-        let ends = shells.open().iter().flatten().map(|&v| open.vertices()[v as usize]);
+        let ends = shells
+            .open()
+            .iter()
+            .flatten()
+            .map(|&v| open.vertices()[v as usize]);
         assert!(shells.open().len() == 3 && ends.clone().all(|p| gone.contains(&p)));
-        assert!(gone.iter().all(|p| ends.clone().filter(|e| e == p).count() == 2));
+        assert!(
+            gone.iter()
+                .all(|p| ends.clone().filter(|e| e == p).count() == 2)
+        );
     }
 
     #[test]
     fn separate_shells_are_told_apart() {
         let far = sphere_mesh(0.2, 12).moved(&pose_from_rpy([3.0, 0.0, 0.0], [0.0; 3]));
-        let open = TriangleMesh::from_indexed(far.vertices(), &far.triangles()[1..]).unwrap().mesh;
+        let open = TriangleMesh::from_indexed(far.vertices(), &far.triangles()[1..])
+            .unwrap()
+            .mesh;
         let shells = Shells::of(&TriangleMesh::merged([box_mesh([1.0; 3]), open]));
-        assert_eq!(shells.all().iter().map(|s| s.closed).collect::<Vec<_>>(), [true, false]);
+        assert_eq!(
+            shells.all().iter().map(|s| s.closed).collect::<Vec<_>>(),
+            [true, false]
+        );
         assert_eq!(shells.of_triangle(20), 1);
     }
 
@@ -341,7 +401,11 @@ mod tests {
         let cracked = TriangleMesh::from_soup(loose).unwrap().mesh;
         assert!(cracked.vertices().len() > sphere_mesh(0.7, 16).vertices().len());
         let shells = Shells::of(&cracked);
-        assert!(shells.is_closed() && shells.all().len() == 1, "{}", shells.open_edges());
+        assert!(
+            shells.is_closed() && shells.all().len() == 1,
+            "{}",
+            shells.open_edges()
+        );
     }
 
     #[test]
@@ -349,7 +413,10 @@ mod tests {
         let mesh = sphere_mesh(0.7, 16).turned_over(|i| i % 7 == 3);
         let shells = Shells::of(&mesh);
         assert!(shells.is_closed() && shells.all()[0].volume > 0.0);
-        assert_eq!(shells.turned(), (0..mesh.triangles().len()).filter(|i| i % 7 == 3).count());
+        assert_eq!(
+            shells.turned(),
+            (0..mesh.triangles().len()).filter(|i| i % 7 == 3).count()
+        );
         assert!(shells.is_turned(3) && !shells.is_turned(4));
     }
 
@@ -359,13 +426,21 @@ mod tests {
         let at = |i: usize, side: f64| {
             let turn = std::f64::consts::TAU * i as f64 / n as f64;
             let r = 1.0 + 0.3 * side * (turn / 2.0).cos();
-            Point::new(r * turn.cos(), r * turn.sin(), 0.3 * side * (turn / 2.0).sin())
+            Point::new(
+                r * turn.cos(),
+                r * turn.sin(),
+                0.3 * side * (turn / 2.0).sin(),
+            )
         };
         let loose = (0..n).flat_map(|i| {
             let [a, b, c, d] = [at(i, -1.0), at(i + 1, -1.0), at(i + 1, 1.0), at(i, 1.0)];
             [[a, b, c], [a, c, d]]
         });
-        let shells = Shells::of(&TriangleMesh::from_soup(loose.collect::<Vec<_>>()).unwrap().mesh);
+        let shells = Shells::of(
+            &TriangleMesh::from_soup(loose.collect::<Vec<_>>())
+                .unwrap()
+                .mesh,
+        );
         assert!(!shells.is_closed() && shells.turned() == 0);
     }
 }

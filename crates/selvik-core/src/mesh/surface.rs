@@ -65,7 +65,11 @@ impl Surface {
             return Some(Self::new(drawn));
         }
         let (mut meshes, mut round, mut deviation) = (Vec::new(), Vec::new(), 0.0f64);
-        let mut mass = Mass { area: 0.0, volume: 0.0, centroid: Point::origin() };
+        let mut mass = Mass {
+            area: 0.0,
+            volume: 0.0,
+            centroid: Point::origin(),
+        };
         let mut moment = Vector::zeros();
         for (shape, pose) in shapes {
             let own = shape.mass(pose);
@@ -80,16 +84,31 @@ impl Surface {
                 Measured::Round { ends, radius } => round.push((ends, radius)),
             }
         }
-        mass.centroid =
-            if mass.volume > 1e-18 { Point::from(moment / mass.volume) } else { drawn.bounds().centre() };
+        mass.centroid = if mass.volume > 1e-18 {
+            Point::from(moment / mass.volume)
+        } else {
+            drawn.bounds().centre()
+        };
         let mesh = (!meshes.is_empty()).then(|| TriangleMesh::merged(meshes));
-        Some(Self::made(drawn, Some(Pieces { mesh, round, deviation, mass })))
+        Some(Self::made(
+            drawn,
+            Some(Pieces {
+                mesh,
+                round,
+                deviation,
+                mass,
+            }),
+        ))
     }
 
     fn made(mesh: TriangleMesh, measured: Option<Pieces>) -> Self {
         let (bounds, centre, radius) = match &measured {
             None => around(mesh.vertices(), &[], 0.0),
-            Some(p) => around(p.mesh.as_ref().map_or(&[], TriangleMesh::vertices), &p.round, p.deviation),
+            Some(p) => around(
+                p.mesh.as_ref().map_or(&[], TriangleMesh::vertices),
+                &p.round,
+                p.deviation,
+            ),
         };
         Self {
             mesh,
@@ -137,7 +156,9 @@ impl Surface {
 
     /// The triangles among what is measured.
     fn solid(&self) -> Option<&TriangleMesh> {
-        self.measured.as_ref().map_or(Some(&self.mesh), |pieces| pieces.mesh.as_ref())
+        self.measured
+            .as_ref()
+            .map_or(Some(&self.mesh), |pieces| pieces.mesh.as_ref())
     }
 
     /// How many of the hierarchy's pieces are triangles; what comes after them is round.
@@ -151,8 +172,10 @@ impl Surface {
         self.hierarchy.get_or_init(|| match &self.measured {
             None => Hierarchy::build(&self.mesh),
             Some(pieces) => {
-                let triangles =
-                    pieces.mesh.iter().flat_map(|m| (0..m.triangles().len()).map(|i| m.corners(i)));
+                let triangles = pieces
+                    .mesh
+                    .iter()
+                    .flat_map(|m| (0..m.triangles().len()).map(|i| m.corners(i)));
                 let round = pieces.round.iter().map(|([p, q], _)| [*p, *q, *q]);
                 let radii: Vec<f64> = pieces.round.iter().map(|(_, radius)| *radius).collect();
                 Hierarchy::over(&triangles.chain(round).collect::<Vec<_>>(), &radii)
@@ -175,7 +198,9 @@ impl Surface {
 
     pub(super) fn open_shells(&self) -> Option<&OpenShells> {
         let (mesh, shells) = (self.solid()?, self.shells()?);
-        self.open_shells.get_or_init(|| OpenShells::of(mesh, shells)).as_ref()
+        self.open_shells
+            .get_or_init(|| OpenShells::of(mesh, shells))
+            .as_ref()
     }
 
     /// How deep `point` lies inside one of its balls or capsules, m; negative outside, `None` where there are none.
@@ -183,11 +208,17 @@ impl Surface {
     pub fn depth_in_round(&self, point: &Point) -> Option<f64> {
         let depth = |([p, q], radius): &([Point; 2], f64)| {
             let along = q - p;
-            let share =
-                if along.norm_squared() > 0.0 { (point - p).dot(&along) / along.norm_squared() } else { 0.0 };
+            let share = if along.norm_squared() > 0.0 {
+                (point - p).dot(&along) / along.norm_squared()
+            } else {
+                0.0
+            };
             radius - (p + along * share.clamp(0.0, 1.0) - point).norm()
         };
-        self.measured.iter().flat_map(|p| p.round.iter().map(depth)).reduce(f64::max)
+        self.measured
+            .iter()
+            .flat_map(|p| p.round.iter().map(depth))
+            .reduce(f64::max)
     }
 
     /// Sides of triangles without a partner: 0 where the surface is closed.
@@ -199,8 +230,14 @@ impl Surface {
     /// Where those are: their ends, in the body's frame.
     #[must_use]
     pub fn open_edge_ends(&self) -> Vec<[Point; 2]> {
-        let Some((mesh, shells)) = self.solid().zip(self.shells()) else { return Vec::new() };
-        shells.open().iter().map(|edge| edge.map(|v| mesh.vertices()[v as usize])).collect()
+        let Some((mesh, shells)) = self.solid().zip(self.shells()) else {
+            return Vec::new();
+        };
+        shells
+            .open()
+            .iter()
+            .map(|edge| edge.map(|v| mesh.vertices()[v as usize]))
+            .collect()
     }
 
     /// A point of every connected piece, then those farthest out in [`SPREAD`] directions.
@@ -209,13 +246,22 @@ impl Surface {
         self.points.get_or_init(|| {
             let of_mesh = self.solid().zip(self.shells()).into_iter();
             let of_mesh = of_mesh.flat_map(|(mesh, shells)| {
-                shells.all().iter().map(|shell| mesh.vertices()[shell.vertex as usize])
+                shells
+                    .all()
+                    .iter()
+                    .map(|shell| mesh.vertices()[shell.vertex as usize])
             });
-            let round = self.measured.iter().flat_map(|p| p.round.iter().map(|(ends, _)| ends[0]));
+            let round = self
+                .measured
+                .iter()
+                .flat_map(|p| p.round.iter().map(|(ends, _)| ends[0]));
             let vertices = self.solid().map_or(&[][..], TriangleMesh::vertices);
             let farthest = SPREAD.iter().filter_map(|&d| {
                 let along = |p: &&Point| Vector::from(d).dot(&p.coords);
-                vertices.iter().max_by(|p, q| along(p).total_cmp(&along(q))).copied()
+                vertices
+                    .iter()
+                    .max_by(|p, q| along(p).total_cmp(&along(q)))
+                    .copied()
             });
             of_mesh.chain(round).chain(farthest).collect()
         })
@@ -236,19 +282,29 @@ impl Surface {
     /// Area, volume and centroid, each piece counted by itself.
     #[must_use]
     pub fn mass(&self) -> Mass {
-        self.measured.as_ref().map_or_else(|| mass_of(&self.mesh), |p| p.mass)
+        self.measured
+            .as_ref()
+            .map_or_else(|| mass_of(&self.mesh), |p| p.mass)
     }
 }
 
 fn around(vertices: &[Point], round: &[([Point; 2], f64)], deviation: f64) -> (Aabb, Point, f64) {
     let by = |r: f64| Vector::repeat(r);
-    let ends = round.iter().flat_map(|(ends, r)| ends.iter().flat_map(move |p| [p - by(*r), p + by(*r)]));
-    let mut bounds = Aabb::around(vertices.iter().copied().chain(ends)).expect("a body is never empty");
+    let ends = round
+        .iter()
+        .flat_map(|(ends, r)| ends.iter().flat_map(move |p| [p - by(*r), p + by(*r)]));
+    let mut bounds =
+        Aabb::around(vertices.iter().copied().chain(ends)).expect("a body is never empty");
     bounds.min -= by(deviation);
     bounds.max += by(deviation);
     let centre = bounds.centre();
-    let far = vertices.iter().map(|v| (v - centre).norm()).fold(0.0, f64::max);
-    let round = round.iter().flat_map(|(ends, r)| ends.iter().map(move |p| (p - centre).norm() + r));
+    let far = vertices
+        .iter()
+        .map(|v| (v - centre).norm())
+        .fold(0.0, f64::max);
+    let round = round
+        .iter()
+        .flat_map(|(ends, r)| ends.iter().map(move |p| (p - centre).norm() + r));
     (bounds, centre, round.fold(far, f64::max) + deviation)
 }
 
@@ -261,7 +317,10 @@ mod tests {
     #[test]
     fn a_body_of_shapes_is_bounded_by_what_they_are() {
         let at = pose_from_rpy([1.0, 0.0, 0.0], [0.0; 3]);
-        let shapes = [(Shape::Box([0.2; 3]), Pose::identity()), (Shape::Sphere { radius: 0.5 }, at)];
+        let shapes = [
+            (Shape::Box([0.2; 3]), Pose::identity()),
+            (Shape::Sphere { radius: 0.5 }, at),
+        ];
         let body = Surface::of_shapes(&shapes).unwrap();
         assert_eq!(body.bounds().max, Point::new(1.5, 0.5, 0.5));
         assert_eq!(body.hierarchy().corners().len(), 13);

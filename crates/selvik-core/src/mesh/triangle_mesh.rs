@@ -29,7 +29,9 @@ pub enum MeshError {
     #[error("the mesh has no triangle with an area")]
     Empty,
     /// A coordinate is NaN, infinite, or farther away than any workcell reaches.
-    #[error("corner {corner} of triangle {triangle} is not a usable number (NaN, infinite or beyond 100 km)")]
+    #[error(
+        "corner {corner} of triangle {triangle} is not a usable number (NaN, infinite or beyond 100 km)"
+    )]
     BadCoordinate {
         /// Counted from 0.
         triangle: usize,
@@ -92,7 +94,10 @@ impl TriangleMesh {
             let mut triangle = [0u32; 3];
             for (corner, point) in corners.iter().enumerate() {
                 if !point.iter().all(|c| c.abs() <= FARTHEST) {
-                    return Err(MeshError::BadCoordinate { triangle: index, corner });
+                    return Err(MeshError::BadCoordinate {
+                        triangle: index,
+                        corner,
+                    });
                 }
                 // Adding 0 turns -0 into 0, so that both weld.
                 let key = [point.x, point.y, point.z].map(|c| (c + 0.0).to_bits());
@@ -112,7 +117,14 @@ impl TriangleMesh {
         if triangles.is_empty() {
             return Err(MeshError::Empty);
         }
-        Ok(Welded { mesh: Self { vertices, triangles }, degenerate, duplicate })
+        Ok(Welded {
+            mesh: Self {
+                vertices,
+                triangles,
+            },
+            degenerate,
+            duplicate,
+        })
     }
 
     /// The vertices, m.
@@ -149,15 +161,23 @@ impl TriangleMesh {
     /// The mesh moved by `pose`.
     #[must_use]
     pub fn moved(&self, pose: &Pose) -> Self {
-        Self { vertices: self.vertices.iter().map(|v| pose * v).collect(), triangles: self.triangles.clone() }
+        Self {
+            vertices: self.vertices.iter().map(|v| pose * v).collect(),
+            triangles: self.triangles.clone(),
+        }
     }
 
     /// The mesh with those triangles turned over that `which` picks by their index.
     #[must_use]
     pub fn turned_over(&self, which: impl Fn(usize) -> bool) -> Self {
-        let turn = |(index, &[a, b, c]): (usize, &[u32; 3])| if which(index) { [a, c, b] } else { [a, b, c] };
+        let turn = |(index, &[a, b, c]): (usize, &[u32; 3])| {
+            if which(index) { [a, c, b] } else { [a, b, c] }
+        };
         let triangles = self.triangles.iter().enumerate().map(turn).collect();
-        Self { vertices: self.vertices.clone(), triangles }
+        Self {
+            vertices: self.vertices.clone(),
+            triangles,
+        }
     }
 
     /// The mesh in `count` parts, each triangle (by its index) in the one that `of` says, with the vertices they need; `None`
@@ -177,7 +197,10 @@ impl TriangleMesh {
             }));
         }
         let part = |(vertices, triangles): (Vec<Point>, Vec<[u32; 3]>)| {
-            (!triangles.is_empty()).then_some(Self { vertices, triangles })
+            (!triangles.is_empty()).then_some(Self {
+                vertices,
+                triangles,
+            })
         };
         parts.into_iter().map(part).collect()
     }
@@ -193,7 +216,9 @@ impl TriangleMesh {
         for mesh in meshes {
             let base = whole.vertices.len() as u32;
             whole.vertices.extend_from_slice(&mesh.vertices);
-            whole.triangles.extend(mesh.triangles.iter().map(|t| t.map(|v| v + base)));
+            whole
+                .triangles
+                .extend(mesh.triangles.iter().map(|t| t.map(|v| v + base)));
         }
         whole
     }
@@ -209,7 +234,11 @@ fn drop_doubles(triangles: &mut Vec<[u32; 3]>, vertices: usize) -> usize {
         let own = &mut order[range[0] as usize..range[1] as usize];
         let corners = |index: u32| least_first(triangles[index as usize]);
         own.sort_unstable_by_key(|&index| (corners(index), index));
-        doubles.extend(own.windows(2).filter(|w| corners(w[0]) == corners(w[1])).map(|w| w[1]));
+        doubles.extend(
+            own.windows(2)
+                .filter(|w| corners(w[0]) == corners(w[1]))
+                .map(|w| w[1]),
+        );
     }
     let count = doubles.len();
     if count > 0 {
@@ -244,15 +273,23 @@ mod tests {
 
     #[test]
     fn parts_have_their_own_triangles_and_no_vertices_of_others() {
-        let (a, b) = (crate::mesh::box_mesh([1.0; 3]), crate::mesh::sphere_mesh(0.3, 8));
+        let (a, b) = (
+            crate::mesh::box_mesh([1.0; 3]),
+            crate::mesh::sphere_mesh(0.3, 8),
+        );
         let (first, second) = (a.triangles().len(), b.triangles().len());
         let whole = TriangleMesh::merged([a.clone(), b.clone()]);
         let parts = whole.split(3, |i| if i < first { 2 } else { 0 });
-        let [ball, none, cube] = parts.as_slice() else { panic!("three parts") };
+        let [ball, none, cube] = parts.as_slice() else {
+            panic!("three parts")
+        };
         assert!(none.is_none());
         for (part, own, count) in [(cube, &a, first), (ball, &b, second)] {
             let part = part.as_ref().unwrap();
-            assert_eq!((part.triangles().len(), part.vertices().len()), (count, own.vertices().len()));
+            assert_eq!(
+                (part.triangles().len(), part.vertices().len()),
+                (count, own.vertices().len())
+            );
             assert!((0..count).all(|i| part.corners(i) == own.corners(i)));
         }
     }
@@ -262,7 +299,11 @@ mod tests {
         let a = corner(0.0, 0.0, 0.0);
         let soup = [
             [a, corner(1.0, 0.0, 0.0), corner(0.0, 1.0, 0.0)],
-            [corner(-0.0, 0.0, 0.0), corner(0.0, 1.0, 0.0), corner(-1.0, 0.0, 0.0)],
+            [
+                corner(-0.0, 0.0, 0.0),
+                corner(0.0, 1.0, 0.0),
+                corner(-1.0, 0.0, 0.0),
+            ],
             [a, a, corner(5.0, 0.0, 0.0)],
             [corner(0.0, 1.0, 0.0), a, corner(1.0, 0.0, 0.0)],
         ];
@@ -277,9 +318,19 @@ mod tests {
     #[case(f64::INFINITY)]
     #[case(1e308)]
     fn coordinates_that_cannot_be_measured_are_refused(#[case] bad: f64) {
-        let soup = [[corner(0.0, 0.0, 0.0), corner(1.0, 0.0, 0.0), corner(0.0, bad, 0.0)]];
+        let soup = [[
+            corner(0.0, 0.0, 0.0),
+            corner(1.0, 0.0, 0.0),
+            corner(0.0, bad, 0.0),
+        ]];
         let error = TriangleMesh::from_soup(soup).unwrap_err();
-        assert_eq!(error, MeshError::BadCoordinate { triangle: 0, corner: 2 });
+        assert_eq!(
+            error,
+            MeshError::BadCoordinate {
+                triangle: 0,
+                corner: 2
+            }
+        );
     }
 
     #[test]

@@ -48,11 +48,17 @@ impl OpenShells {
         for (index, &patch) in patches.iter().enumerate() {
             if !shells.all()[shells.of_triangle(index)].closed {
                 let [a, b, c] = mesh.corners(index);
-                let corners = if shells.is_turned(index) { [a, c, b] } else { [a, b, c] };
+                let corners = if shells.is_turned(index) {
+                    [a, c, b]
+                } else {
+                    [a, b, c]
+                };
                 of_patch.entry(patch).or_default().push(corners);
             }
         }
-        Some(Self { trees: of_patch.into_values().map(Tree::grow).collect() })
+        Some(Self {
+            trees: of_patch.into_values().map(Tree::grow).collect(),
+        })
     }
 
     /// How often (turns, without unit) all of them together wind round `point`, and how often if each patch did so the same way round: patches
@@ -87,7 +93,9 @@ impl Tree {
                 let all = own.iter().map(|t| t[0][axis]);
                 all.clone().fold(f64::MIN, f64::max) - all.fold(f64::MAX, f64::min)
             };
-            let longest = (0..3).max_by(|&i, &j| spread(i).total_cmp(&spread(j))).expect("three axes");
+            let longest = (0..3)
+                .max_by(|&i, &j| spread(i).total_cmp(&spread(j)))
+                .expect("three axes");
             let half = own.len() / 2;
             own.select_nth_unstable_by(half, |s, t| s[0][longest].total_cmp(&t[0][longest]));
             let first = nodes.len();
@@ -128,9 +136,24 @@ fn node(corners: &[[Point; 3]], from: usize, to: usize) -> Node {
         weight += area.norm();
         middle += (a.coords + b.coords + c.coords) * (area.norm() / 3.0);
     }
-    let centre = if weight > 0.0 { Point::from(middle / weight) } else { own[0][0] };
-    let radius = own.iter().flatten().map(|p| (p - centre).norm()).fold(0.0, f64::max);
-    Node { centre, radius, dipole, from: from as u32, to: to as u32, second: 0 }
+    let centre = if weight > 0.0 {
+        Point::from(middle / weight)
+    } else {
+        own[0][0]
+    };
+    let radius = own
+        .iter()
+        .flatten()
+        .map(|p| (p - centre).norm())
+        .fold(0.0, f64::max);
+    Node {
+        centre,
+        radius,
+        dipole,
+        from: from as u32,
+        to: to as u32,
+        second: 0,
+    }
 }
 
 #[cfg(test)]

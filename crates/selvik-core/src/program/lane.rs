@@ -1,11 +1,15 @@
 use std::collections::HashMap;
 
 use super::pace::{Pace, driven};
+use super::run_plan::own_joints;
 use super::straight::Straight;
 use super::subdivide::nodes;
 use super::track::Knot;
 use super::way::Way;
-use super::{Goal, Lane, Motion, Move, MoveSpan, PathTolerance, ProgramError, ProgramFault, Trapezoid};
+use super::{
+    Goal, Lane, Motion, Move, MoveSpan, PathTolerance, ProgramError, ProgramFault, Recording,
+    Trapezoid,
+};
 use crate::robot::{Arm, Assembly, BeyondLimit, JointLimits, NodeId};
 use crate::spatial::Pose;
 
@@ -55,22 +59,51 @@ pub(super) fn run_lane(
     joints.sort_unstable();
     let own = |q: &[f64]| -> Vec<f64> { joints.iter().map(|&j| q[j]).collect() };
     let mut q = rest.to_vec();
-    let rest = |q| Knot { time: 0.0, q, bow: 0.0 };
-    let begin = |q: &[f64], end| Stretch { knots: vec![rest(own(q))], spans: Vec::new(), mark: None, end };
+    let rest = |q| Knot {
+        time: 0.0,
+        q,
+        bow: 0.0,
+    };
+    let begin = |q: &[f64], end| Stretch {
+        knots: vec![rest(own(q))],
+        spans: Vec::new(),
+        mark: None,
+        end,
+    };
     let mut stretches = vec![begin(&q, (0, 0))];
     let mut deviation = 0.0f64;
     for (program_at, program) in lane.programs.iter().enumerate() {
-        let arm = Arm::new(assembly, program.robot, program.tcp);
+        let arm = program
+            .tcp
+            .map(|tcp| Arm::new(assembly, program.robot, tcp))
+            .transpose();
+        let own_joints = own_joints(assembly, program);
         for (index, step) in program.moves.iter().enumerate() {
             let fail = |fault| ProgramError {
-                program: program.name.clone(),
+                program: program.name.as_str().into(),
+                lane: at,
+                nth: program_at,
                 index,
-                label: step.label.clone(),
+                label: step.label.as_str().into(),
                 fault,
             };
-            let runner = Runner { assembly, owners, lane: at, levers, tolerance };
-            let arm = arm.as_ref().map_err(|e| fail(ProgramFault::NoArm(e.to_string())))?;
-            let Run { knots, speed_share, deviation: off } = runner.run(arm, step, &q).map_err(fail)?;
+            let runner = Runner {
+                assembly,
+                owners,
+                lane: at,
+                levers,
+                tolerance,
+                own: &own_joints,
+            };
+            let arm = arm
+                .as_ref()
+                .map_err(|e| fail(ProgramFault::NoArm(e.to_string())))?
+                .as_ref();
+            let Run {
+                knots,
+                speed_share,
+                deviation: off,
+            } = runner.run(arm, step, &q).map_err(fail)?;
             deviation = deviation.max(off);
             let stretch = stretches.last_mut().expect("never empty");
             let start = stretch.duration();
@@ -78,7 +111,10 @@ pub(super) fn run_lane(
             if start + length > LONGEST || length.is_nan() {
                 return Err(fail(ProgramFault::TooLong));
             }
-            if knots.last().is_some_and(|k| k.q.iter().any(|v| !v.is_finite())) {
+            if knots
+                .last()
+                .is_some_and(|k| k.q.iter().any(|v| !v.is_finite()))
+            {
                 return Err(fail(ProgramFault::NotNumbers));
             }
             if let Some(last) = knots.last() {
@@ -104,11 +140,19 @@ pub(super) fn run_lane(
             }
         }
     }
-    Ok(LaneRun { joints, stretches, deviation })
+    Ok(LaneRun {
+        joints,
+        stretches,
+        deviation,
+    })
 }
 
 /// Longer no lane may run, s: beyond it instants are told apart too coarsely.
 const LONGEST: f64 = 1e6;
+
+/// What is recorded is rounded where it is written: by so much a value may be beyond a limit, or off the first row, rad or
+/// m. The path goes through the row itself.
+const ROUNDED_TO: f64 = 1e-4;
 
 /// One move, run.
 struct Run {
@@ -122,7 +166,11 @@ struct Run {
 
 impl Run {
     fn of(knots: Vec<Knot>) -> Self {
-        Self { knots, speed_share: 1.0, deviation: 0.0 }
+        Self {
+            knots,
+            speed_share: 1.0,
+            deviation: 0.0,
+        }
     }
 }
 
@@ -133,33 +181,81 @@ struct Runner<'a> {
     /// For each joint the longest distance at which it moves anything.
     levers: &'a [f64],
     tolerance: &'a PathTolerance,
+    /// The joints of the mechanism that the program drives.
+    own: &'a [usize],
 }
 
 impl Runner<'_> {
     /// The knots of `step` after its start at `q`.
-    fn run(&self, arm: &Arm, step: &Move, q: &[f64]) -> Result<Run, ProgramFault> {
+    fn run(&self, arm: Option<&Arm>, step: &Move, q: &[f64]) -> Result<Run, ProgramFault> {
+        let with_tcp = || arm.ok_or(ProgramFault::NoTcp);
         match &step.motion {
             Motion::Wait(seconds) => {
                 usable("the waiting time", *seconds, 1e-9, 1e5)?;
-                Ok(Run::of(vec![Knot { time: *seconds, q: q.to_vec(), bow: 0.0 }]))
+                Ok(Run::of(vec![Knot {
+                    time: *seconds,
+                    q: q.to_vec(),
+                    bow: 0.0,
+                }]))
             }
             Motion::Sync(_) => Ok(Run::of(Vec::new())),
+            Motion::Recorded(recording) => self.recorded(recording, q),
             Motion::Joint { to, speed } => {
                 usable("the speed", *speed, 1e-6, 1.0)?;
                 self.joint_move(arm, step, to, *speed, q)
             }
-            Motion::Linear { to, speed, acceleration } => {
-                self.cartesian_move(arm, step, None, to, (*speed, *acceleration), q)
-            }
-            Motion::Circular { via, to, speed, acceleration } => {
-                self.cartesian_move(arm, step, Some(via), to, (*speed, *acceleration), q)
+            Motion::Linear {
+                to,
+                speed,
+                acceleration,
+            } => self.cartesian_move(with_tcp()?, step, None, to, (*speed, *acceleration), q),
+            Motion::Circular {
+                via,
+                to,
+                speed,
+                acceleration,
+            } => self.cartesian_move(with_tcp()?, step, Some(via), to, (*speed, *acceleration), q),
+        }
+    }
+
+    /// The rows of a recording after its first.
+    fn recorded(&self, recording: &Recording, q: &[f64]) -> Result<Run, ProgramFault> {
+        let joints = self.assembly.joints();
+        let first = recording.rows().next().unwrap_or_default();
+        for (&joint, &recorded) in recording.joints().iter().zip(first) {
+            if (recorded - q[joint]).abs() > ROUNDED_TO {
+                return Err(ProgramFault::BeginsElsewhere {
+                    joint: joints[joint].name.clone(),
+                    kind: joints[joint].kind,
+                    recorded,
+                    stands: q[joint],
+                });
             }
         }
+        let mut knots = Vec::with_capacity(recording.times().len());
+        for (&time, row) in recording.times().iter().zip(recording.rows()) {
+            let mut now = q.to_vec();
+            for (&joint, &value) in recording.joints().iter().zip(row) {
+                if joints[joint].limits.position.excess(value) > ROUNDED_TO
+                    && let Some(beyond) = BeyondLimit::of(&joints[joint], value)
+                {
+                    let beyond = Box::new(beyond);
+                    return Err(ProgramFault::RecordedBeyondLimit { time, beyond });
+                }
+                now[joint] = value;
+            }
+            knots.push(Knot {
+                time,
+                q: now,
+                bow: 0.0,
+            });
+        }
+        Ok(Run::of(knots))
     }
 
     fn joint_move(
         &self,
-        arm: &Arm,
+        arm: Option<&Arm>,
         step: &Move,
         to: &Goal,
         speed: f64,
@@ -181,13 +277,23 @@ impl Runner<'_> {
         let (ramp, duration) = (travel.ramp(), travel.duration());
         let at = |time: f64, bow: f64| {
             let share = travel.at(time);
-            Knot { time, q: q.iter().zip(&end).map(|(a, b)| a + (b - a) * share).collect(), bow }
+            Knot {
+                time,
+                q: q.iter()
+                    .zip(&end)
+                    .map(|(a, b)| a + (b - a) * share)
+                    .collect(),
+                bow,
+            }
         };
         // The joints are straight; speeding up, going on and slowing down are a piece each.
         Ok(Run::of(vec![
             at(ramp, -1.0),
             at(duration - ramp, 0.0),
-            Knot { q: end.clone(), ..at(duration, 1.0) },
+            Knot {
+                q: end.clone(),
+                ..at(duration, 1.0)
+            },
         ]))
     }
 
@@ -235,26 +341,56 @@ impl Runner<'_> {
         let knots = knots.collect();
         let speed_share = (travel.duration() / duration).min(1.0);
         // What rounding adds is no slowing.
-        let speed_share = if speed_share > 1.0 - 1e-6 { 1.0 } else { speed_share };
-        Ok(Run { knots, speed_share, deviation })
+        let speed_share = if speed_share > 1.0 - 1e-6 {
+            1.0
+        } else {
+            speed_share
+        };
+        Ok(Run {
+            knots,
+            speed_share,
+            deviation,
+        })
     }
 
     /// The pace the program asks for; `None` where nothing moves.
-    fn pace(&self, way: &Way, step: &Move, (speed, acceleration): (f64, f64), q: &[f64]) -> Option<Pace> {
-        let share = |per: f64, whole: f64| if whole > 1e-9 { per / whole } else { f64::INFINITY };
+    fn pace(
+        &self,
+        way: &Way,
+        step: &Move,
+        (speed, acceleration): (f64, f64),
+        q: &[f64],
+    ) -> Option<Pace> {
+        let share = |per: f64, whole: f64| {
+            if whole > 1e-9 {
+                per / whole
+            } else {
+                f64::INFINITY
+            }
+        };
         let limits = self.limits();
         let slide = step.also.iter().map(|&(joint, value)| {
             let travel = (value - q[joint]).abs();
-            (share(limits[joint].velocity, travel), share(limits[joint].acceleration, travel))
+            (
+                share(limits[joint].velocity, travel),
+                share(limits[joint].acceleration, travel),
+            )
         });
         let bounds = [
             (share(speed, way.length), share(acceleration, way.length)),
-            (share(TURN_SPEED, way.angle), share(TURN_ACCELERATION, way.angle)),
+            (
+                share(TURN_SPEED, way.angle),
+                share(TURN_ACCELERATION, way.angle),
+            ),
         ];
         let all = bounds.into_iter().chain(slide);
-        let (speed, acceleration) =
-            all.fold((f64::INFINITY, f64::INFINITY), |m, b| (m.0.min(b.0), m.1.min(b.1)));
-        speed.is_finite().then_some(Pace { speed, acceleration })
+        let (speed, acceleration) = all.fold((f64::INFINITY, f64::INFINITY), |m, b| {
+            (m.0.min(b.0), m.1.min(b.1))
+        });
+        speed.is_finite().then_some(Pace {
+            speed,
+            acceleration,
+        })
     }
 
     /// The joint vector at a share of a Cartesian move that began at `q`.
@@ -273,7 +409,10 @@ impl Runner<'_> {
         }
         let values = arm
             .follow(self.assembly, &way.at(share), &found)
-            .map_err(|reason| ProgramFault::LeavesReach { after: share * way.length, reason })?;
+            .map_err(|reason| ProgramFault::LeavesReach {
+                after: share * way.length,
+                reason,
+            })?;
         for (value, &joint) in values.iter().zip(arm.joints()) {
             found[joint] = *value;
         }
@@ -294,7 +433,13 @@ impl Runner<'_> {
 
     /// The joint above `node` that another lane drives, if there is one.
     fn moved_by_others(&self, node: NodeId) -> Option<String> {
-        let joint = |n: &NodeId| self.assembly.nodes()[n.0].joint.as_ref().expect("it moves").index;
+        let joint = |n: &NodeId| {
+            self.assembly.nodes()[n.0]
+                .joint
+                .as_ref()
+                .expect("it moves")
+                .index
+        };
         let mut above = self.assembly.moving_above(node).iter().map(joint);
         let other = above.find(|j| self.owners.get(j).is_some_and(|&lane| lane != self.lane))?;
         Some(self.assembly.joints()[other].name.clone())
@@ -311,7 +456,9 @@ impl Runner<'_> {
     }
 
     fn goal_pose(&self, goal: &Goal, step: &Move, q: &[f64]) -> Result<Pose, ProgramFault> {
-        let Goal::Pose { frame, pose, .. } = goal else { return Err(ProgramFault::NeedsPose) };
+        let Goal::Pose { frame, pose, .. } = goal else {
+            return Err(ProgramFault::NeedsPose);
+        };
         let Some(frame) = frame else { return Ok(*pose) };
         if let Some(joint) = self.moved_by_others(*frame) {
             return Err(ProgramFault::MovingTarget(joint));
@@ -319,27 +466,41 @@ impl Runner<'_> {
         Ok(self.assembly.pose_of(*frame, &self.with_also(step, q)?) * pose)
     }
 
-    fn goal_values(&self, arm: &Arm, step: &Move, goal: &Goal, q: &[f64]) -> Result<Vec<f64>, ProgramFault> {
+    fn goal_values(
+        &self,
+        arm: Option<&Arm>,
+        step: &Move,
+        goal: &Goal,
+        q: &[f64],
+    ) -> Result<Vec<f64>, ProgramFault> {
         let mut end = self.with_also(step, q)?;
         let values = match goal {
+            Goal::Here => return Ok(end),
             Goal::Joints(values) => {
-                if values.len() != arm.joints().len() {
-                    return Err(ProgramFault::JointCount { given: values.len(), needed: arm.joints().len() });
+                if values.len() != self.own.len() {
+                    return Err(ProgramFault::JointCount {
+                        given: values.len(),
+                        needed: self.own.len(),
+                    });
                 }
-                for (&joint, &value) in arm.joints().iter().zip(values) {
+                for (&joint, &value) in self.own.iter().zip(values) {
                     self.within_limits(joint, value)?;
                 }
                 values.clone()
             }
             Goal::Pose { configuration, .. } => {
+                let arm = arm.ok_or(ProgramFault::NoTcp)?;
                 self.base_at_rest(arm)?;
                 let target = self.goal_pose(goal, step, q)?;
-                let solutions = arm.solve(self.assembly, &target, &end).map_err(ProgramFault::Unreachable)?;
+                let solutions = arm
+                    .solve(self.assembly, &target, &end)
+                    .map_err(ProgramFault::Unreachable)?;
                 if configuration.is_some() && arm.ortho_parallel().is_none() {
                     return Err(ProgramFault::NoPostures);
                 }
-                let wanted =
-                    |c: &crate::robot::Solution| configuration.is_none() || c.configuration == *configuration;
+                let wanted = |c: &crate::robot::Solution| {
+                    configuration.is_none() || c.configuration == *configuration
+                };
                 match (solutions.into_iter().find(wanted), configuration) {
                     (Some(solution), _) => solution.values,
                     (None, Some(posture)) => return Err(ProgramFault::NotInPosture(*posture)),
@@ -347,7 +508,7 @@ impl Runner<'_> {
                 }
             }
         };
-        for (&joint, value) in arm.joints().iter().zip(values) {
+        for (&joint, value) in self.own.iter().zip(values) {
             end[joint] = value;
         }
         Ok(end)
@@ -365,6 +526,11 @@ fn usable(what: &'static str, value: f64, least: f64, most: f64) -> Result<(), P
     if (least..=most).contains(&value) {
         Ok(())
     } else {
-        Err(ProgramFault::NotUsable { what, value, least, most })
+        Err(ProgramFault::NotUsable {
+            what,
+            value,
+            least,
+            most,
+        })
     }
 }

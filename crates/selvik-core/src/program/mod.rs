@@ -13,6 +13,7 @@ mod moves;
 mod node;
 mod pace;
 mod path;
+mod recording;
 mod run_plan;
 mod straight;
 mod subdivide;
@@ -22,5 +23,6 @@ mod way;
 
 pub use moves::{Goal, Motion, Move, Program, ProgramError, ProgramFault};
 pub use path::{MoveSpan, Path};
-pub use run_plan::{Lane, PathTolerance, RunPlan, plan_path};
+pub use recording::{Recording, RecordingError};
+pub use run_plan::{Lane, PathTolerance, RunPlan, plan_as_far_as_it_goes, plan_path};
 pub use trapezoid::Trapezoid;

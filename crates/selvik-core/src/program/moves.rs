@@ -1,4 +1,7 @@
-use crate::robot::{BeyondLimit, Configuration, NodeId, Unreachable};
+use std::sync::Arc;
+
+use super::Recording;
+use crate::robot::{BeyondLimit, Configuration, JointKind, NodeId, Unreachable};
 use crate::spatial::Pose;
 
 /// Where a move ends.
@@ -15,6 +18,8 @@ pub enum Goal {
     },
     /// The robot's joints at these values, rad or m, in the order of its arm.
     Joints(Vec<f64>),
+    /// Where the robot's joints are: only those that move along go elsewhere, and they may be its own.
+    Here,
 }
 
 /// One instruction of a program.
@@ -62,6 +67,31 @@ pub enum Motion {
     Wait(f64),
     /// Wait until every lane that has this mark has reached it.
     Sync(String),
+    /// What was recorded, as it is.
+    Recorded(Arc<Recording>),
+}
+
+impl Goal {
+    /// The frame of the cell in which it is given; none in the world, and for joint values.
+    #[must_use]
+    pub fn frame(&self) -> Option<NodeId> {
+        match self {
+            Self::Pose { frame, .. } => *frame,
+            Self::Joints(_) | Self::Here => None,
+        }
+    }
+}
+
+impl Motion {
+    /// Where it goes, first what lies on the way.
+    pub fn goals(&self) -> impl Iterator<Item = &Goal> {
+        let (via, to) = match self {
+            Self::Joint { to, .. } | Self::Linear { to, .. } => (None, Some(to)),
+            Self::Circular { via, to, .. } => (Some(via), Some(to)),
+            Self::Wait(_) | Self::Sync(_) | Self::Recorded(_) => (None, None),
+        };
+        via.into_iter().chain(to)
+    }
 }
 
 /// What one robot runs.
@@ -69,10 +99,11 @@ pub enum Motion {
 pub struct Program {
     /// What people call it.
     pub name: String,
-    /// The robot, as a position in the cell's items.
+    /// The robot or other mechanism, as a position in the cell's items.
     pub robot: usize,
-    /// The frame that is taken to targets.
-    pub tcp: NodeId,
+    /// The frame that is taken to targets. Without it the program drives all joints of the mechanism, by their values
+    /// alone: a gripper, a table.
+    pub tcp: Option<NodeId>,
     /// In order.
     pub moves: Vec<Move>,
 }
@@ -82,11 +113,15 @@ pub struct Program {
 #[error("program \"{program}\", move {} ({label}): {fault}", .index + 1)]
 pub struct ProgramError {
     /// Its name.
-    pub program: String,
+    pub program: Box<str>,
+    /// Which lane of the run plan.
+    pub lane: usize,
+    /// Which of the lane's programs.
+    pub nth: usize,
     /// Which move, counted from 0.
     pub index: usize,
     /// What the program calls the move.
-    pub label: String,
+    pub label: Box<str>,
     /// What is wrong.
     pub fault: ProgramFault,
 }
@@ -133,11 +168,39 @@ pub enum ProgramFault {
     /// A joint value outside limits.
     #[error("{0}")]
     BeyondLimit(BeyondLimit),
+    /// A row of a recording outside limits.
+    #[error("{time:.3} s after its start {beyond}")]
+    RecordedBeyondLimit {
+        /// After the start of the recording, s.
+        time: f64,
+        /// By how much.
+        beyond: Box<BeyondLimit>,
+    },
+    /// A recording that would begin with a jump.
+    #[error(
+        "the recording begins with joint {joint} at {}, but it stands at {} then; keep the first row as rest, or go there by \
+         a joint move first", amount(*.kind, *.recorded), amount(*.kind, *.stands)
+    )]
+    BeginsElsewhere {
+        /// Its name.
+        joint: String,
+        /// Whether its values are angles.
+        kind: JointKind,
+        /// In the first row, rad or m.
+        recorded: f64,
+        /// Before it, rad or m.
+        stands: f64,
+    },
+    /// A pose is asked of a mechanism without a TCP.
+    #[error("the program names no TCP, so it goes by joint values alone")]
+    NoTcp,
     /// Three points that make no circle.
     #[error("start, via and end lie on one line and make no circle; use a linear move")]
     NoCircle,
     /// The orientation turns half round, so that the way is not stated.
-    #[error("the orientation turns by 180°, which leaves open which way round; add a target in between")]
+    #[error(
+        "the orientation turns by 180°, which leaves open which way round; add a target in between"
+    )]
     HalfTurn,
     /// A speed, acceleration or time beyond what can be computed with.
     #[error(
@@ -157,7 +220,9 @@ pub enum ProgramFault {
     #[error("the lane would run longer than a million seconds")]
     TooLong,
     /// Something on the way has no value.
-    #[error("joint values on the way are no numbers; look for lengths or angles out of all proportion")]
+    #[error(
+        "joint values on the way are no numbers; look for lengths or angles out of all proportion"
+    )]
     NotNumbers,
     /// The robot stands on a joint that another lane drives.
     #[error(
@@ -176,4 +241,12 @@ pub enum ProgramFault {
     /// The target does not say where the TCP stands.
     #[error("a linear or circular move needs a pose to go to, not joint values")]
     NeedsPose,
+}
+
+/// A joint value as people write it.
+fn amount(kind: JointKind, value: f64) -> String {
+    match kind.turns() {
+        true => format!("{:.2}°", value.to_degrees()),
+        false => format!("{:.1} mm", value * 1e3),
+    }
 }

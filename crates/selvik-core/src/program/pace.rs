@@ -29,8 +29,12 @@ pub(super) fn driven(nodes: &[Node], limits: &[JointLimits], pace: Pace) -> (Vec
     };
     let fastest = |i: usize, j: usize| limits[j].velocity / rate(i, j).abs();
     let cap_at = |i: usize| {
-        let before = (0..limits.len()).filter(|_| i > 0).map(|j| fastest(i - 1, j));
-        let after = (0..limits.len()).filter(|_| i < steps).map(|j| fastest(i, j));
+        let before = (0..limits.len())
+            .filter(|_| i > 0)
+            .map(|j| fastest(i - 1, j));
+        let after = (0..limits.len())
+            .filter(|_| i < steps)
+            .map(|j| fastest(i, j));
         // Half of what a joint may accelerate is for the bends of its way.
         let bends = (0..limits.len()).map(|j| (0.5 * limits[j].acceleration / bend(i, j)).sqrt());
         before.chain(after).chain(bends).fold(pace.speed, f64::min)
@@ -41,7 +45,9 @@ pub(super) fn driven(nodes: &[Node], limits: &[JointLimits], pace: Pace) -> (Vec
             let bent = (bend(i, j) * cap[i].powi(2)).max(bend(i + 1, j) * cap[i + 1].powi(2));
             (limits[j].acceleration - bent).max(0.0) / rate(i, j).abs()
         };
-        (0..limits.len()).map(of_joint).fold(pace.acceleration, f64::min)
+        (0..limits.len())
+            .map(of_joint)
+            .fold(pace.acceleration, f64::min)
     };
     let gain: Vec<f64> = (0..steps).map(gain_over).collect();
     let mut square: Vec<f64> = cap.iter().map(|c| c * c).collect();
@@ -67,20 +73,32 @@ mod tests {
     use crate::program::Trapezoid;
 
     fn limits(velocity: f64, acceleration: f64) -> [JointLimits; 1] {
-        [JointLimits { velocity, acceleration, ..JointLimits::default() }]
+        [JointLimits {
+            velocity,
+            acceleration,
+            ..JointLimits::default()
+        }]
     }
 
     fn nodes(count: usize, q: impl Fn(f64) -> f64) -> Vec<Node> {
         let share = |i: usize| i as f64 / count as f64;
         (0..=count)
-            .map(|i| Node { share: share(i), q: vec![q(share(i))], miss: 0.0, deviation: 0.0 })
+            .map(|i| Node {
+                share: share(i),
+                q: vec![q(share(i))],
+                miss: 0.0,
+                deviation: 0.0,
+            })
             .collect()
     }
 
     #[test]
     fn where_nothing_forbids_it_the_pace_is_the_trapezoid() {
         let travel = Trapezoid::new(1.0, 0.5, 1.0);
-        let pace = Pace { speed: 0.5, acceleration: 1.0 };
+        let pace = Pace {
+            speed: 0.5,
+            acceleration: 1.0,
+        };
         // 0.125 of the way is ramp: a node of the grid.
         let (times, _) = driven(&nodes(64, |s| s), &limits(100.0, 1e6), pace);
         assert!((times[64] - travel.duration()).abs() < 1e-12);
@@ -92,12 +110,23 @@ mod tests {
     #[test]
     fn a_joint_that_must_hurry_in_the_middle_slows_the_middle_only() {
         let swing = |s: f64| (40.0 * (s - 0.5)).atan();
-        let (pace, allowed) = (Pace { speed: 0.5, acceleration: 1.0 }, limits(2.0, 40.0));
+        let (pace, allowed) = (
+            Pace {
+                speed: 0.5,
+                acceleration: 1.0,
+            },
+            limits(2.0, 40.0),
+        );
         let nodes = nodes(2000, swing);
         let (times, speeds) = driven(&nodes, &allowed, pace);
         for (w, n) in times.windows(2).zip(nodes.windows(2)) {
             assert!((n[1].q[0] - n[0].q[0]).abs() / (w[1] - w[0]) <= 2.0 * (1.0 + 1e-12));
         }
-        assert!(speeds[1000] < 0.06 && (speeds[500] - 0.5).abs() < 1e-9, "{} {}", speeds[1000], speeds[500]);
+        assert!(
+            speeds[1000] < 0.06 && (speeds[500] - 0.5).abs() < 1e-9,
+            "{} {}",
+            speeds[1000],
+            speeds[500]
+        );
     }
 }

@@ -39,10 +39,21 @@ impl Path {
     /// If there is no knot, times do not rise, or the values don't fill every knot.
     #[must_use]
     pub fn new(joints: usize, times: Vec<f64>, values: Vec<f64>, spans: Vec<MoveSpan>) -> Self {
-        assert!(!times.is_empty() && times.windows(2).all(|w| w[0] < w[1]), "rising knot times");
-        assert_eq!(values.len(), times.len() * joints, "a value a joint and knot");
+        assert!(
+            !times.is_empty() && times.windows(2).all(|w| w[0] < w[1]),
+            "rising knot times"
+        );
+        assert_eq!(
+            values.len(),
+            times.len() * joints,
+            "a value a joint and knot"
+        );
         let q = |i: usize| values[i * joints..(i + 1) * joints].to_vec();
-        let knots = times.iter().enumerate().map(|(i, &time)| Knot { time, q: q(i), bow: 0.0 });
+        let knots = times.iter().enumerate().map(|(i, &time)| Knot {
+            time,
+            q: q(i),
+            bow: 0.0,
+        });
         let track = Track::new((0..joints).collect(), knots, 0.0);
         Self::of_tracks(vec![0.0; joints], vec![track], spans)
     }
@@ -63,7 +74,14 @@ impl Path {
         }
         knots.sort_by(f64::total_cmp);
         knots.dedup();
-        Self { rest, tracks, drivers, knots, farthest, spans }
+        Self {
+            rest,
+            tracks,
+            drivers,
+            knots,
+            farthest,
+            spans,
+        }
     }
 
     /// How far a body that `joints` move may be off the programmed motion at any instant, m.
@@ -72,7 +90,10 @@ impl Path {
         let mut drivers: Vec<usize> = joints.filter_map(|j| self.drivers[j]).collect();
         drivers.sort_unstable();
         drivers.dedup();
-        drivers.into_iter().map(|track| self.tracks[track].deviation).sum()
+        drivers
+            .into_iter()
+            .map(|track| self.tracks[track].deviation)
+            .sum()
     }
 
     /// For each joint the largest magnitude of its values, rad or m.
@@ -109,14 +130,18 @@ impl Path {
     #[must_use]
     pub fn at(&self, t: f64) -> Vec<f64> {
         let mut q = self.rest.clone();
-        self.tracks.iter().for_each(|track| track.values_at(t, &mut q));
+        self.tracks
+            .iter()
+            .for_each(|track| track.values_at(t, &mut q));
         q
     }
 
     /// How far each joint has travelled between the start and time `t`: rad or m, into `out`.
     pub fn travelled_until(&self, t: f64, out: &mut [f64]) {
         out.fill(0.0);
-        self.tracks.iter().for_each(|track| track.travelled_until(t, out));
+        self.tracks
+            .iter()
+            .for_each(|track| track.travelled_until(t, out));
     }
 }
 

@@ -1,8 +1,8 @@
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 
 use super::lane::{LaneRun, run_lane};
 use super::track::{Knot, Track};
-use super::{MoveSpan, Path, Program, ProgramError, ProgramFault};
+use super::{Motion, MoveSpan, Path, Program, ProgramError, ProgramFault};
 use crate::robot::Assembly;
 
 /// The programs one robot runs one after the other.
@@ -56,23 +56,54 @@ pub fn plan_path(
     Ok(Path::of_tracks(rest.to_vec(), tracks, spans.concat()))
 }
 
+/// What of `plan` can be run: every lane up to its first move that can't, and why those can't. It shows what goes wrong where;
+/// it is not what the cell will do, and nothing is certified along it.
+#[must_use]
+pub fn plan_as_far_as_it_goes(
+    assembly: &Assembly,
+    plan: &RunPlan,
+    rest: &[f64],
+    tolerance: &PathTolerance,
+) -> (Path, Vec<ProgramError>) {
+    let mut plan = plan.clone();
+    let mut faults = Vec::new();
+    loop {
+        match plan_path(assembly, &plan, rest, tolerance) {
+            Ok(path) => return (path, faults),
+            Err(fault) => {
+                // Each time some lane becomes shorter.
+                let lane = &mut plan.lanes[fault.lane];
+                lane.programs.truncate(fault.nth + 1);
+                lane.programs[fault.nth].moves.truncate(fault.index);
+                faults.push(fault);
+            }
+        }
+    }
+}
+
 /// Which lane drives which joint.
-fn joint_owners(assembly: &Assembly, plan: &RunPlan) -> Result<HashMap<usize, usize>, ProgramError> {
+fn joint_owners(
+    assembly: &Assembly,
+    plan: &RunPlan,
+) -> Result<HashMap<usize, usize>, ProgramError> {
     let mut owners = HashMap::new();
     for (at, lane) in plan.lanes.iter().enumerate() {
-        for program in &lane.programs {
+        for (nth, program) in lane.programs.iter().enumerate() {
+            let own = own_joints(assembly, program);
             for (index, step) in program.moves.iter().enumerate() {
-                let arm = assembly
-                    .moving_above(program.tcp)
-                    .iter()
-                    .filter(|n| assembly.nodes()[n.0].item == program.robot)
-                    .filter_map(|n| assembly.nodes()[n.0].joint.as_ref().map(|j| j.index));
-                for joint in arm.chain(step.also.iter().map(|a| a.0)) {
+                let recorded = match &step.motion {
+                    Motion::Recorded(recording) => recording.joints(),
+                    _ => &[],
+                };
+                let also = step.also.iter().map(|a| &a.0);
+                for &joint in own.iter().chain(also).chain(recorded) {
                     if *owners.entry(joint).or_insert(at) != at {
                         return Err(ProgramError {
-                            program: program.name.clone(),
+                            program: program.name.as_str().into(),
+                            lane: at,
+                            nth,
                             index,
-                            label: step.label.clone(),
+                            label: step.label.as_str().into(),
                             fault: ProgramFault::SharedJoint(assembly.joints()[joint].name.clone()),
                         });
                     }
@@ -83,8 +114,30 @@ fn joint_owners(assembly: &Assembly, plan: &RunPlan) -> Result<HashMap<usize, us
     Ok(owners)
 }
 
+/// The joints of the mechanism that a program drives.
+pub(super) fn own_joints(assembly: &Assembly, program: &Program) -> Vec<usize> {
+    let Some(tcp) = program.tcp else {
+        let all = assembly.joints().iter().enumerate();
+        let own = all.filter(|(_, joint)| joint.item == program.robot);
+        return own.map(|(index, _)| index).collect();
+    };
+    let above = assembly.moving_above(tcp).iter();
+    let nodes = above.map(|n| &assembly.nodes()[n.0]);
+    let own = nodes.filter(|node| node.item == program.robot);
+    let mut joints: Vec<usize> = own
+        .filter_map(|node| Some(node.joint.as_ref()?.index))
+        .collect();
+    // Several may follow one entry.
+    let mut seen = HashSet::new();
+    joints.retain(|joint| seen.insert(*joint));
+    joints
+}
+
 /// Lets lanes wait for each other at their sync marks.
-fn align(plan: &RunPlan, tracks: Vec<LaneRun>) -> Result<Vec<(Track, Vec<MoveSpan>)>, ProgramError> {
+fn align(
+    plan: &RunPlan,
+    tracks: Vec<LaneRun>,
+) -> Result<Vec<(Track, Vec<MoveSpan>)>, ProgramError> {
     let mut next = vec![0usize; tracks.len()];
     let mut clock: Vec<f64> = plan.lanes.iter().map(|l| l.start).collect();
     let mut starts: Vec<Vec<f64>> = vec![Vec::new(); tracks.len()];
@@ -96,7 +149,12 @@ fn align(plan: &RunPlan, tracks: Vec<LaneRun>) -> Result<Vec<(Track, Vec<MoveSpa
                 clock[lane] += track.stretches[next[lane]].duration();
             }
         }
-        let waiting = |lane: usize| tracks[lane].stretches.get(next[lane]).and_then(|s| s.mark.as_ref());
+        let waiting = |lane: usize| {
+            tracks[lane]
+                .stretches
+                .get(next[lane])
+                .and_then(|s| s.mark.as_ref())
+        };
         let Some(mark) = (0..tracks.len()).find_map(|lane| {
             let mark = waiting(lane)?;
             let all_there = (0..tracks.len()).all(|other| {
@@ -112,28 +170,39 @@ fn align(plan: &RunPlan, tracks: Vec<LaneRun>) -> Result<Vec<(Track, Vec<MoveSpa
                 let mark = stretch.mark.clone().expect("it waits");
                 let program = &plan.lanes[lane].programs[stretch.end.0];
                 return Err(ProgramError {
-                    program: program.name.clone(),
+                    program: program.name.as_str().into(),
+                    lane,
+                    nth: stretch.end.0,
                     index: stretch.end.1,
-                    label: program.moves[stretch.end.1].label.clone(),
+                    label: program.moves[stretch.end.1].label.as_str().into(),
                     fault: ProgramFault::Deadlock(mark),
                 });
             }
             break;
         };
-        let there: Vec<usize> = (0..tracks.len()).filter(|&l| waiting(l) == Some(&mark)).collect();
+        let there: Vec<usize> = (0..tracks.len())
+            .filter(|&l| waiting(l) == Some(&mark))
+            .collect();
         let together = there.iter().map(|&l| clock[l]).fold(0.0, f64::max);
         for lane in there {
             clock[lane] = together;
             next[lane] += 1;
         }
     }
-    Ok(tracks.into_iter().zip(starts).map(|(track, starts)| place(track, &starts)).collect())
+    Ok(tracks
+        .into_iter()
+        .zip(starts)
+        .map(|(track, starts)| place(track, &starts))
+        .collect())
 }
 
 fn place(run: LaneRun, starts: &[f64]) -> (Track, Vec<MoveSpan>) {
     let (mut knots, mut spans) = (Vec::new(), Vec::new());
     for (stretch, start) in run.stretches.into_iter().zip(starts) {
-        knots.extend(stretch.knots.into_iter().map(|k| Knot { time: start + k.time, ..k }));
+        knots.extend(stretch.knots.into_iter().map(|k| Knot {
+            time: start + k.time,
+            ..k
+        }));
         spans.extend(stretch.spans.into_iter().map(|s| MoveSpan {
             start: s.start + start,
             end: s.end + start,

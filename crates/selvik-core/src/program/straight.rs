@@ -51,11 +51,25 @@ impl<'a> Straight<'a> {
             }
             length += joint.origin.translation.vector.norm();
         }
-        let columns: Vec<Option<usize>> =
-            chain.joints.iter().map(|c| arm.joints().iter().position(|&j| j == c.index)).collect();
-        let own = lengths.iter().zip(&columns).filter(|(_, column)| column.is_some());
+        let columns: Vec<Option<usize>> = chain
+            .joints
+            .iter()
+            .map(|c| arm.joints().iter().position(|&j| j == c.index))
+            .collect();
+        let own = lengths
+            .iter()
+            .zip(&columns)
+            .filter(|(_, column)| column.is_some());
         let reach = own.map(|(length, _)| *length).fold(0.1, f64::max);
-        Self { chain, way, columns, arm, lengths, reach, levers }
+        Self {
+            chain,
+            way,
+            columns,
+            arm,
+            lengths,
+            reach,
+            levers,
+        }
     }
 
     /// By how much the tip misses the way at `share` with the cell's joints at `q`.
@@ -78,7 +92,11 @@ impl<'a> Straight<'a> {
         if own.iter().any(|&j| by[j] > LONGEST) {
             return None;
         }
-        let middle: Vec<f64> = a.q.iter().zip(&b.q).map(|(x, y)| f64::midpoint(*x, *y)).collect();
+        let middle: Vec<f64> =
+            a.q.iter()
+                .zip(&b.q)
+                .map(|(x, y)| f64::midpoint(*x, *y))
+                .collect();
         let posture = self.chain.posture(&middle);
         let missed = self.missed(f64::midpoint(a.share, b.share), &posture);
         let rest = self.remainder(&by, b.share - a.share, &missed) + 1.25 * a.miss.max(b.miss);
@@ -101,7 +119,12 @@ impl<'a> Straight<'a> {
         if (0..own.len()).any(|i| off(i) > most) {
             return None;
         }
-        Some(own.iter().enumerate().map(|(i, &j)| off(i) * self.levers[j]).sum())
+        Some(
+            own.iter()
+                .enumerate()
+                .map(|(i, &j)| off(i) * self.levers[j])
+                .sum(),
+        )
     }
 
     /// How much more the tip may miss the way somewhere than the parabola through both ends and the middle says, while joints
@@ -118,7 +141,8 @@ impl<'a> Straight<'a> {
             }
         }
         let (arc, angle) = (self.way.third(share), self.way.angle * share);
-        let position = THIRD * (turn.powi(3) * length + 3.0 * turn.powi(2) * slide + arc) / self.reach;
+        let position =
+            THIRD * (turn.powi(3) * length + 3.0 * turn.powi(2) * slide + arc) / self.reach;
         let tilted = missed.fixed_rows::<3>(3).norm();
         let rotation = THIRD * (turn.powi(3) + angle.powi(3));
         // Differences of matrices against rotation vectors, in axes that turn with the way.
@@ -129,7 +153,13 @@ impl<'a> Straight<'a> {
     /// Rows linear over the reach, then angular, in world axes; a column for each joint of the arm.
     fn jacobian(&self, posture: &Posture) -> Matrix6xX<f64> {
         let mut matrix = Matrix6xX::zeros(self.arm.joints().len());
-        for ((joint, pose), column) in self.chain.joints.iter().zip(&posture.joints).zip(&self.columns) {
+        for ((joint, pose), column) in self
+            .chain
+            .joints
+            .iter()
+            .zip(&posture.joints)
+            .zip(&self.columns)
+        {
             let Some(column) = column else { continue };
             let axis = pose.rotation * joint.axis.into_inner();
             let arm = posture.end.translation.vector - pose.translation.vector;
@@ -143,14 +173,23 @@ impl<'a> Straight<'a> {
     /// For each column of the Jacobian, how much it may differ from that in the middle, anywhere between the joints going
     /// straight by `by` and the true values within `most` of them.
     fn change(&self, by: &[f64], most: f64) -> Vec<f64> {
-        let own = self.columns.iter().map(|c| if c.is_some() { most } else { 0.0 });
+        let own = self
+            .columns
+            .iter()
+            .map(|c| if c.is_some() { most } else { 0.0 });
         let joints = self.chain.joints.iter().zip(own);
-        let goes: Vec<f64> =
-            joints.map(|(j, own)| j.follows.ratio.abs() * (by[j.index] / 2.0 + own)).collect();
+        let goes: Vec<f64> = joints
+            .map(|(j, own)| j.follows.ratio.abs() * (by[j.index] / 2.0 + own))
+            .collect();
         let turns = |k: usize| self.chain.joints[k].kind.turns();
         let mut change = vec![0.0; self.arm.joints().len()];
         // The derivative of a rotation vector is the angular velocity but for half of its length, and a little.
-        let own = self.chain.joints.iter().zip(&self.columns).filter(|(j, c)| c.is_some() && j.kind.turns());
+        let own = self
+            .chain
+            .joints
+            .iter()
+            .zip(&self.columns)
+            .filter(|(j, c)| c.is_some() && j.kind.turns());
         let tilt: f64 = own.map(|(j, _)| 0.6 * most * j.follows.ratio.abs()).sum();
         for (k, column) in self.columns.iter().enumerate() {
             let Some(column) = column else { continue };
@@ -158,7 +197,8 @@ impl<'a> Straight<'a> {
             for (j, goes) in goes.iter().enumerate() {
                 let (first, last) = (j.min(k), j.max(k));
                 if turns(first) {
-                    linear += goes * if turns(last) { self.lengths[last] } else { 1.0 } / self.reach;
+                    linear +=
+                        goes * if turns(last) { self.lengths[last] } else { 1.0 } / self.reach;
                 }
                 if turns(j) && turns(k) && j < k {
                     angular += goes;
@@ -178,7 +218,12 @@ fn inverse(matrix: &Matrix6xX<f64>) -> Option<Vec<RowVector6<f64>>> {
         return Some(inverse.row_iter().map(|row| row.into_owned()).collect());
     }
     let inverse = matrix.clone().pseudo_inverse(1e-12).ok()?;
-    Some(inverse.row_iter().map(|row| RowVector6::from_fn(|_, i| row[i])).collect())
+    Some(
+        inverse
+            .row_iter()
+            .map(|row| RowVector6::from_fn(|_, i| row[i]))
+            .collect(),
+    )
 }
 
 #[cfg(test)]
@@ -196,10 +241,16 @@ mod tests {
     /// A chain of joints, each standing on the one before as `frames` say (m, rad), the axes upright in them; the third may
     /// slide.
     fn arm_of(frames: &[([f64; 3], [f64; 3])], slides: bool) -> Assembly {
-        let links = (0..=frames.len()).map(|i| Link::new(format!("l{i}"), None)).collect();
+        let links = (0..=frames.len())
+            .map(|i| Link::new(format!("l{i}"), None))
+            .collect();
         let joint = |(i, (xyz, rpy)): (usize, &([f64; 3], [f64; 3]))| Joint {
             name: format!("j{i}"),
-            kind: if slides && i == 2 { JointKind::Prismatic } else { JointKind::Revolute },
+            kind: if slides && i == 2 {
+                JointKind::Prismatic
+            } else {
+                JointKind::Revolute
+            },
             parent: i,
             child: i + 1,
             origin: pose_from_rpy(*xyz, *rpy),
@@ -213,11 +264,18 @@ mod tests {
         let tcp = tcp.at(pose_from_rpy([0.02, 0.05, 0.1], [0.3, 0.2, 0.1]));
         let items = vec![Item::new("arm", Role::Robot), tcp];
         let mechanism = Mechanism::new(links, joints).unwrap();
-        Assembly::new(Cell::new(items).unwrap(), HashMap::from([("arm".into(), mechanism)])).unwrap()
+        Assembly::new(
+            Cell::new(items).unwrap(),
+            HashMap::from([("arm".into(), mechanism)]),
+        )
+        .unwrap()
     }
 
     fn frame() -> impl Strategy<Value = ([f64; 3], [f64; 3])> {
-        (prop::array::uniform3(-0.4f64..0.4), prop::array::uniform3(-1.6f64..1.6))
+        (
+            prop::array::uniform3(-0.4f64..0.4),
+            prop::array::uniform3(-1.6f64..1.6),
+        )
     }
 
     proptest! {

@@ -19,12 +19,20 @@ pub(super) fn nodes(
     start: &[f64],
     ends: &[f64],
 ) -> Result<Vec<Node>, ProgramFault> {
-    let node = |share: f64, q: Vec<f64>| Node { miss: straight.miss(share, &q), share, q, deviation: 0.0 };
+    let node = |share: f64, q: Vec<f64>| Node {
+        miss: straight.miss(share, &q),
+        share,
+        q,
+        deviation: 0.0,
+    };
     let after = |from: &Node, share| truth(share, &from.q).map(|q| node(share, q));
     let mut nodes = vec![node(0.0, start.to_vec())];
     for &end in ends {
         // Nodes still to be reached, the nearest last, each with how many nodes there were when it was solved.
-        let mut open = vec![(after(nodes.last().expect("the start is there"), end)?, nodes.len())];
+        let mut open = vec![(
+            after(nodes.last().expect("the start is there"), end)?,
+            nodes.len(),
+        )];
         while let Some((to, solved)) = open.last_mut() {
             let from = nodes.last().expect("the start is there");
             match straight.deviation(from, to) {

@@ -32,8 +32,14 @@ const SAME_INSTANT: f64 = 1e-9;
 impl Track {
     /// Through `knots`, whose times don't fall; the deviation in m.
     pub fn new(joints: Vec<usize>, knots: impl IntoIterator<Item = Knot>, deviation: f64) -> Self {
-        let mut this =
-            Self { joints, times: vec![], values: vec![], travelled: vec![], bows: vec![], deviation };
+        let mut this = Self {
+            joints,
+            times: vec![],
+            values: vec![],
+            travelled: vec![],
+            bows: vec![],
+            deviation,
+        };
         for knot in knots {
             this.push(&knot);
         }
@@ -96,7 +102,9 @@ impl Track {
         let row = |i: usize| &table[i * n..(i + 1) * n];
         let next = self.times.partition_point(|&knot| knot <= t);
         if next == 0 || next == self.times.len() {
-            let Some(held) = (!self.times.is_empty()).then(|| row(next.saturating_sub(1))) else { return };
+            let Some(held) = (!self.times.is_empty()).then(|| row(next.saturating_sub(1))) else {
+                return;
+            };
             self.joints.iter().zip(held).for_each(|(&j, v)| out[j] = *v);
             return;
         }
@@ -125,12 +133,24 @@ mod tests {
     fn a_bow_is_even_acceleration() {
         let travel = Trapezoid::new(2.0, 0.8, 1.5);
         let (ramp, end) = (travel.ramp(), travel.duration());
-        let knot = |time: f64, bow| Knot { time, q: vec![1.0 - travel.at(time)], bow };
-        let knots = [knot(0.0, 0.0), knot(ramp, -1.0), knot(end - ramp, 0.0), knot(end, 1.0)];
+        let knot = |time: f64, bow| Knot {
+            time,
+            q: vec![1.0 - travel.at(time)],
+            bow,
+        };
+        let knots = [
+            knot(0.0, 0.0),
+            knot(ramp, -1.0),
+            knot(end - ramp, 0.0),
+            knot(end, 1.0),
+        ];
         let track = Track::new(vec![0], knots, 0.0);
         for i in 0..=1000 {
             let t = end * f64::from(i) / 1000.0;
-            assert!((at(&track, t) - (1.0 - travel.at(t))).abs() < 1e-12, "at {t}");
+            assert!(
+                (at(&track, t) - (1.0 - travel.at(t))).abs() < 1e-12,
+                "at {t}"
+            );
             let mut gone = [0.0];
             track.travelled_until(t, &mut gone);
             assert!((gone[0] - travel.at(t)).abs() < 1e-12);
@@ -139,13 +159,25 @@ mod tests {
 
     #[test]
     fn knots_within_a_nanosecond_are_one_and_nothing_is_lost_of_the_travel() {
-        let knot = |time, q| Knot { time, q: vec![q], bow: 0.0 };
+        let knot = |time, q| Knot {
+            time,
+            q: vec![q],
+            bow: 0.0,
+        };
         let track = Track::new(
             vec![0],
-            [knot(0.0, 0.0), knot(1.0, 1.0), knot(1.0 + 1e-10, 0.5), knot(2.0, 0.5)],
+            [
+                knot(0.0, 0.0),
+                knot(1.0, 1.0),
+                knot(1.0 + 1e-10, 0.5),
+                knot(2.0, 0.5),
+            ],
             0.0,
         );
-        assert_eq!((track.times().len(), at(&track, 1.0), at(&track, 5.0)), (3, 0.5, 0.5));
+        assert_eq!(
+            (track.times().len(), at(&track, 1.0), at(&track, 5.0)),
+            (3, 0.5, 0.5)
+        );
         let mut gone = [0.0];
         track.travelled_until(9.0, &mut gone);
         assert!((gone[0] - 1.5).abs() < 1e-12);

@@ -14,11 +14,23 @@ impl Trapezoid {
     #[must_use]
     pub fn new(distance: f64, speed: f64, acceleration: f64) -> Self {
         if distance <= 0.0 || !distance.is_finite() {
-            return Self { distance: 0.0, acceleration, speed: 0.0, ramp: 0.0, duration: 0.0 };
+            return Self {
+                distance: 0.0,
+                acceleration,
+                speed: 0.0,
+                ramp: 0.0,
+                duration: 0.0,
+            };
         }
         let speed = speed.min((distance * acceleration).sqrt());
         let ramp = speed / acceleration;
-        Self { distance, acceleration, speed, ramp, duration: distance / speed + ramp }
+        Self {
+            distance,
+            acceleration,
+            speed,
+            ramp,
+            duration: distance / speed + ramp,
+        }
     }
 
     /// How long the travel takes, s.

@@ -55,7 +55,13 @@ impl ReachLine {
         let origin = |n: NodeId| Point::from(assembly.pose_of(n, q).translation.vector);
         let (from, to) = (origin(self.from), origin(self.to));
         let d = to - from;
-        Reach { from, to, straight: d.norm(), horizontal: d.x.hypot(d.y), vertical: d.z }
+        Reach {
+            from,
+            to,
+            straight: d.norm(),
+            horizontal: d.x.hypot(d.y),
+            vertical: d.z,
+        }
     }
 }
 
@@ -75,7 +81,10 @@ pub fn reserve(assembly: &Assembly, arm: &Arm, q: &[f64]) -> Reserve {
     let poses = assembly.poses(q);
     let at = Point::from(poses[arm.tip().0].translation.vector);
     let matrix = jacobian(assembly, &poses, arm.tip(), &at, arm.joints());
-    Reserve { nearest_limit, manipulability: manipulability(&matrix, 1.0) }
+    Reserve {
+        nearest_limit,
+        manipulability: manipulability(&matrix, 1.0),
+    }
 }
 
 /// The joint of `arm` that comes nearest to a limit between the instants `from` and `to` (s) of `path`, as a position in
@@ -90,7 +99,11 @@ pub fn nearest_limit_during(
     // Joints go straight between knots, so that they are nearest at one.
     let inside = path.knots().iter().copied().filter(|&t| from < t && t < to);
     let at = |time: f64| nearest_limit(assembly, arm, &path.at(time));
-    std::iter::once(from).chain(inside).chain([to]).filter_map(at).min_by(|a, b| a.1.total_cmp(&b.1))
+    std::iter::once(from)
+        .chain(inside)
+        .chain([to])
+        .filter_map(at)
+        .min_by(|a, b| a.1.total_cmp(&b.1))
 }
 
 fn nearest_limit(assembly: &Assembly, arm: &Arm, q: &[f64]) -> Option<(usize, f64)> {
@@ -99,5 +112,7 @@ fn nearest_limit(assembly: &Assembly, arm: &Arm, q: &[f64]) -> Option<(usize, f6
         (at, (q[joint] - span.low()).min(span.high() - q[joint]))
     };
     let rooms = arm.joints().iter().enumerate().map(room);
-    rooms.filter(|(_, room)| room.is_finite()).min_by(|a, b| a.1.total_cmp(&b.1))
+    rooms
+        .filter(|(_, room)| room.is_finite())
+        .min_by(|a, b| a.1.total_cmp(&b.1))
 }

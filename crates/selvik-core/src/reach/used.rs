@@ -23,7 +23,12 @@ enum Measured {
     /// From shoulder to wrist, in closed form.
     Exactly,
     /// From the first joint to the TCP: a posture reaches so far, and no posture farther than the second, m.
-    Between { first: NodeId, reached: f64, bound: f64, levers: Vec<f64> },
+    Between {
+        first: NodeId,
+        reached: f64,
+        bound: f64,
+        levers: Vec<f64>,
+    },
 }
 
 /// Postures tried for the longest reach of an arm without a closed form.
@@ -35,12 +40,22 @@ impl LongestReach {
     #[must_use]
     pub fn of(assembly: &Assembly, arm: &Arm) -> Self {
         if arm.ortho_parallel().is_some() {
-            return Self { arm: arm.clone(), measured: Measured::Exactly };
+            return Self {
+                arm: arm.clone(),
+                measured: Measured::Exactly,
+            };
         }
         let own = |n: &&NodeId| {
-            assembly.nodes()[n.0].joint.as_ref().is_some_and(|j| arm.joints().contains(&j.index))
+            assembly.nodes()[n.0]
+                .joint
+                .as_ref()
+                .is_some_and(|j| arm.joints().contains(&j.index))
         };
-        let first = *assembly.moving_above(arm.tip()).iter().find(own).expect("an arm has joints");
+        let first = *assembly
+            .moving_above(arm.tip())
+            .iter()
+            .find(own)
+            .expect("an arm has joints");
         let farthest = assembly.farthest();
         let (mut bound, mut at) = (0.0, arm.tip());
         while at != first {
@@ -52,10 +67,18 @@ impl LongestReach {
         }
         let mut this = Self {
             arm: arm.clone(),
-            measured: Measured::Between { first, reached: 0.0, bound, levers: assembly.levers(&farthest) },
+            measured: Measured::Between {
+                first,
+                reached: 0.0,
+                bound,
+                levers: assembly.levers(&farthest),
+            },
         };
         let reached = this.longest_tried(assembly, first);
-        if let Measured::Between { reached: longest, .. } = &mut this.measured {
+        if let Measured::Between {
+            reached: longest, ..
+        } = &mut this.measured
+        {
             *longest = reached.min(bound);
         }
         this
@@ -76,38 +99,73 @@ impl LongestReach {
         match &self.measured {
             Measured::Exactly => {
                 let closed = self.arm.ortho_parallel().expect("measured by it");
-                let own = |q: &[f64]| -> [f64; 6] { std::array::from_fn(|i| q[self.arm.joints()[i]]) };
+                let own =
+                    |q: &[f64]| -> [f64; 6] { std::array::from_fn(|i| q[self.arm.joints()[i]]) };
                 let used = closed.stretch_between(&own(a), &own(b));
-                Used { least: used, most: used }
+                Used {
+                    least: used,
+                    most: used,
+                }
             }
-            Measured::Between { first, reached, bound, levers } => {
+            Measured::Between {
+                first,
+                reached,
+                bound,
+                levers,
+            } => {
                 let away = |q: &[f64]| distance(assembly, *first, self.arm.tip(), q);
                 let far = away(a).max(away(b));
-                let travel: f64 = self.arm.joints().iter().map(|&j| (a[j] - b[j]).abs() * levers[j]).sum();
-                Used { least: far / bound, most: (far + travel / 2.0) / reached.max(far).max(1e-9) }
+                let travel: f64 = self
+                    .arm
+                    .joints()
+                    .iter()
+                    .map(|&j| (a[j] - b[j]).abs() * levers[j])
+                    .sum();
+                Used {
+                    least: far / bound,
+                    most: (far + travel / 2.0) / reached.max(far).max(1e-9),
+                }
             }
         }
     }
 
     /// The most that is used between the instants `from` and `to` (s) of `path`, and when.
     #[must_use]
-    pub fn used_during(&self, assembly: &Assembly, path: &Path, (from, to): (f64, f64)) -> (Used, f64) {
+    pub fn used_during(
+        &self,
+        assembly: &Assembly,
+        path: &Path,
+        (from, to): (f64, f64),
+    ) -> (Used, f64) {
         let inside = path.knots().iter().copied().filter(|&t| from < t && t < to);
         let times: Vec<f64> = std::iter::once(from).chain(inside).chain([to]).collect();
-        let (mut worst, mut when) = (Used { least: 0.0, most: 0.0 }, to);
+        let (mut worst, mut when) = (
+            Used {
+                least: 0.0,
+                most: 0.0,
+            },
+            to,
+        );
         let (mut before, mut since) = (path.at(from), from);
         for w in times.windows(2) {
             let end = path.at(w[1]);
             let steps = self.steps(&before, &end);
             for step in 1..=steps {
                 let time = w[0] + (w[1] - w[0]) * step as f64 / steps as f64;
-                let now = if step == steps { end.clone() } else { path.at(time) };
+                let now = if step == steps {
+                    end.clone()
+                } else {
+                    path.at(time)
+                };
                 let used = self.used(assembly, &before, &now);
                 if used.most > worst.most {
                     let at = |q: &[f64]| self.used(assembly, q, q).most;
                     when = if at(&before) > at(&now) { since } else { time };
                 }
-                worst = Used { least: worst.least.max(used.least), most: worst.most.max(used.most) };
+                worst = Used {
+                    least: worst.least.max(used.least),
+                    most: worst.most.max(used.most),
+                };
                 (before, since) = (now, time);
             }
         }
@@ -121,8 +179,15 @@ impl LongestReach {
         match &self.measured {
             Measured::Exactly => 1,
             Measured::Between { bound, levers, .. } => {
-                let travel: f64 = self.arm.joints().iter().map(|&j| (a[j] - b[j]).abs() * levers[j]).sum();
-                (travel / (FINE * bound).max(1e-9)).ceil().clamp(1.0, 20_000.0) as usize
+                let travel: f64 = self
+                    .arm
+                    .joints()
+                    .iter()
+                    .map(|&j| (a[j] - b[j]).abs() * levers[j])
+                    .sum();
+                (travel / (FINE * bound).max(1e-9))
+                    .ceil()
+                    .clamp(1.0, 20_000.0) as usize
             }
         }
     }
@@ -135,7 +200,10 @@ impl LongestReach {
             .iter()
             .map(|&j| {
                 let span = &assembly.joints()[j].limits.position;
-                (span.low().max(-std::f64::consts::PI), span.high().min(std::f64::consts::PI))
+                (
+                    span.low().max(-std::f64::consts::PI),
+                    span.high().min(std::f64::consts::PI),
+                )
             })
             .collect();
         let mut q = vec![0.0; assembly.joints().len()];

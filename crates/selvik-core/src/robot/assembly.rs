@@ -49,7 +49,8 @@ impl NodeJoint {
     #[inline]
     #[must_use]
     pub fn motion(&self, q: &[f64]) -> Pose {
-        self.kind.motion(&self.axis, self.follows.value(q[self.index]))
+        self.kind
+            .motion(&self.axis, self.follows.value(q[self.index]))
     }
 }
 
@@ -110,7 +111,11 @@ pub enum AssemblyError {
 }
 
 fn known(links: &[String]) -> String {
-    if links.is_empty() { "no links".to_owned() } else { format!("only {}", links.join(", ")) }
+    if links.is_empty() {
+        "no links".to_owned()
+    } else {
+        format!("only {}", links.join(", "))
+    }
 }
 
 impl Assembly {
@@ -118,9 +123,16 @@ impl Assembly {
     ///
     /// # Errors
     /// [`AssemblyError::UnknownLink`] when an item hangs on a link that is not there.
-    pub fn new(cell: Cell, mut mechanisms: HashMap<ItemId, Mechanism>) -> Result<Self, AssemblyError> {
+    pub fn new(
+        cell: Cell,
+        mut mechanisms: HashMap<ItemId, Mechanism>,
+    ) -> Result<Self, AssemblyError> {
         let mut this = Self {
-            mechanisms: cell.items().iter().map(|i| mechanisms.remove(&i.id)).collect(),
+            mechanisms: cell
+                .items()
+                .iter()
+                .map(|i| mechanisms.remove(&i.id))
+                .collect(),
             cell,
             nodes: Vec::new(),
             joints: Vec::new(),
@@ -162,7 +174,12 @@ impl Assembly {
         });
         self.item_nodes.push(node);
         if let Some(surface) = &item.surface {
-            self.bodies.push(Body { node, item: at, link: None, surface: Arc::clone(surface) });
+            self.bodies.push(Body {
+                node,
+                item: at,
+                link: None,
+                surface: Arc::clone(surface),
+            });
         }
         let Some(mechanism) = self.mechanisms[at].clone() else {
             self.link_nodes.push(Vec::new());
@@ -214,7 +231,10 @@ impl Assembly {
 
     fn add_node(&mut self, node: Node) -> NodeId {
         let id = NodeId(self.nodes.len());
-        let mut moving = node.parent.map(|p| self.moving_above[p.0].clone()).unwrap_or_default();
+        let mut moving = node
+            .parent
+            .map(|p| self.moving_above[p.0].clone())
+            .unwrap_or_default();
         if node.joint.is_some() {
             moving.push(id);
         }
@@ -275,7 +295,9 @@ impl Assembly {
     /// Position in the joint vector of joint `name` of the item at position `item`.
     #[must_use]
     pub fn joint_index(&self, item: usize, name: &str) -> Option<usize> {
-        self.joints.iter().position(|j| j.item == item && j.name == name)
+        self.joints
+            .iter()
+            .position(|j| j.item == item && j.name == name)
     }
 
     /// The nodes with moving joints from the world down to `node`, itself included.
@@ -292,7 +314,9 @@ impl Assembly {
     pub fn poses(&self, q: &[f64]) -> Vec<Pose> {
         let mut poses: Vec<Pose> = Vec::with_capacity(self.nodes.len());
         for node in &self.nodes {
-            let mut pose = node.parent.map_or(node.origin, |p| poses[p.0] * node.origin);
+            let mut pose = node
+                .parent
+                .map_or(node.origin, |p| poses[p.0] * node.origin);
             if let Some(joint) = &node.joint {
                 pose *= joint.motion(q);
             }
@@ -307,7 +331,10 @@ impl Assembly {
         let (mut pose, mut at) = (Pose::identity(), Some(node));
         while let Some(id) = at {
             let node = &self.nodes[id.0];
-            let own = node.joint.as_ref().map_or(node.origin, |joint| node.origin * joint.motion(q));
+            let own = node
+                .joint
+                .as_ref()
+                .map_or(node.origin, |joint| node.origin * joint.motion(q));
             pose = own * pose;
             at = node.parent;
         }
@@ -319,7 +346,14 @@ impl Assembly {
     pub fn farthest(&self) -> Vec<f64> {
         /// An endless slide is taken to go no farther than this, m.
         const HALL: f64 = 100.0;
-        let most = |j: &Joint| j.limits.position.low().abs().max(j.limits.position.high().abs()).min(HALL);
+        let most = |j: &Joint| {
+            j.limits
+                .position
+                .low()
+                .abs()
+                .max(j.limits.position.high().abs())
+                .min(HALL)
+        };
         self.joints.iter().map(most).collect()
     }
 
@@ -330,7 +364,12 @@ impl Assembly {
         let mut levers = vec![0.0f64; self.joints.len()];
         for body in &self.bodies {
             let (centre, radius) = body.surface.ball();
-            self.reach_up(body.node, centre.coords.norm() + radius, farthest, &mut levers);
+            self.reach_up(
+                body.node,
+                centre.coords.norm() + radius,
+                farthest,
+                &mut levers,
+            );
         }
         for item in 0..self.item_nodes.len() {
             self.reach_up(self.item_nodes[item], 0.0, farthest, &mut levers);
@@ -373,7 +412,9 @@ impl Assembly {
     #[must_use]
     pub fn are_next_links(&self, a: BodyId, b: BodyId) -> bool {
         let (a, b) = (self.body(a), self.body(b));
-        let Some(mechanism) = &self.mechanisms[a.item] else { return false };
+        let Some(mechanism) = &self.mechanisms[a.item] else {
+            return false;
+        };
         let [x, y] = [a, b].map(|body| body.link.unwrap_or(mechanism.base()));
         let joined = |j: &super::Joint| [(x, y), (y, x)].contains(&(j.parent, j.child));
         a.item == b.item && (x == y || mechanism.joints().iter().any(joined))
@@ -428,7 +469,9 @@ mod tests {
             Item::new("arm", Role::Robot).on("track", Some("cariage")),
         ]);
         let mechanisms = HashMap::from([("track".into(), slide(JointKind::Prismatic))]);
-        let error = Assembly::new(cell.unwrap(), mechanisms).unwrap_err().to_string();
+        let error = Assembly::new(cell.unwrap(), mechanisms)
+            .unwrap_err()
+            .to_string();
         assert!(error.contains("only base, carriage"), "{error}");
     }
 }

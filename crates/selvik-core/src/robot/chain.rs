@@ -34,7 +34,11 @@ impl Chain {
     pub fn of_pair(assembly: &Assembly, a: BodyId, b: BodyId) -> [Self; 2] {
         let nodes = [a, b].map(|id| assembly.body(id).node);
         let [above_a, above_b] = nodes.map(|n| assembly.moving_above(n));
-        let shared = above_a.iter().zip(above_b).take_while(|(x, y)| x == y).count();
+        let shared = above_a
+            .iter()
+            .zip(above_b)
+            .take_while(|(x, y)| x == y)
+            .count();
         let root = shared.checked_sub(1).map(|last| above_a[last]);
         nodes.map(|node| Self::between(assembly, root, node))
     }
@@ -57,11 +61,21 @@ impl Chain {
             fixed *= node.origin;
             if let Some(joint) = &node.joint {
                 let origin = std::mem::take(&mut fixed);
-                let (axis, kind, index, follows) = (joint.axis, joint.kind, joint.index, joint.follows);
-                joints.push(ChainJoint { origin, axis, kind, index, follows });
+                let (axis, kind, index, follows) =
+                    (joint.axis, joint.kind, joint.index, joint.follows);
+                joints.push(ChainJoint {
+                    origin,
+                    axis,
+                    kind,
+                    index,
+                    follows,
+                });
             }
         }
-        Self { joints, tail: fixed }
+        Self {
+            joints,
+            tail: fixed,
+        }
     }
 
     /// Where everything is for the cell's joint vector `q`.
@@ -71,11 +85,17 @@ impl Chain {
             .joints
             .iter()
             .map(|joint| {
-                pose =
-                    pose * joint.origin * joint.kind.motion(&joint.axis, joint.follows.value(q[joint.index]));
+                pose = pose
+                    * joint.origin
+                    * joint
+                        .kind
+                        .motion(&joint.axis, joint.follows.value(q[joint.index]));
                 pose
             })
             .collect();
-        Posture { joints, end: pose * self.tail }
+        Posture {
+            joints,
+            end: pose * self.tail,
+        }
     }
 }

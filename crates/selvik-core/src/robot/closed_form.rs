@@ -21,10 +21,17 @@ pub(super) struct Screw {
 impl Screw {
     fn motion(&self, value: f64) -> Pose {
         if !self.turns {
-            return Pose::from_parts((self.line.along * value).into(), nalgebra::UnitQuaternion::identity());
+            return Pose::from_parts(
+                (self.line.along * value).into(),
+                nalgebra::UnitQuaternion::identity(),
+            );
         }
-        let turn = nalgebra::UnitQuaternion::from_axis_angle(&Unit::new_unchecked(self.line.along), value);
-        Pose::from_parts((self.line.point.coords - turn * self.line.point.coords).into(), turn)
+        let turn =
+            nalgebra::UnitQuaternion::from_axis_angle(&Unit::new_unchecked(self.line.along), value);
+        Pose::from_parts(
+            (self.line.point.coords - turn * self.line.point.coords).into(),
+            turn,
+        )
     }
 }
 
@@ -40,7 +47,11 @@ pub(super) struct ClosedForm {
 #[derive(Debug, Clone)]
 enum Family {
     /// Six turns of some build, from the base or, in that order, from the tip.
-    Six { axes: Box<[Line; 6]>, build: Build, from_tip: bool },
+    Six {
+        axes: Box<[Line; 6]>,
+        build: Build,
+        from_tip: bool,
+    },
     /// Three turns and a slide, all parallel.
     Upright { turning: [usize; 3], sliding: usize },
 }
@@ -79,15 +90,26 @@ impl ClosedForm {
             [_, _, _, _] => upright(screws),
             [_, _, _, _, _, _] if screws.iter().all(|s| s.turns) => {
                 let axes: [Line; 6] = std::array::from_fn(|i| screws[i].line);
-                let back = std::array::from_fn(|i| Line { along: -axes[5 - i].along, ..axes[5 - i] });
+                let back = std::array::from_fn(|i| Line {
+                    along: -axes[5 - i].along,
+                    ..axes[5 - i]
+                });
                 let of = |axes: [Line; 6], from_tip| {
-                    Some(Family::Six { build: build(&axes)?, axes: Box::new(axes), from_tip })
+                    Some(Family::Six {
+                        build: build(&axes)?,
+                        axes: Box::new(axes),
+                        from_tip,
+                    })
                 };
                 of(axes, false).or_else(|| of(back, true))
             }
             _ => None,
         };
-        Some(Self { screws: screws.to_vec(), tip: *tip, family: family? })
+        Some(Self {
+            screws: screws.to_vec(),
+            tip: *tip,
+            family: family?,
+        })
     }
 
     /// All joint values that take the tip to `target` in the base's frame, angles in any turn; values that don't matter
@@ -99,7 +121,11 @@ impl ClosedForm {
         let moved = target * self.tip.inverse();
         let found = match &self.family {
             Family::Upright { turning, sliding } => self.standing(*turning, *sliding, &moved)?,
-            Family::Six { axes, build, from_tip } => {
+            Family::Six {
+                axes,
+                build,
+                from_tip,
+            } => {
                 // Seen from the tip the arm moves the base, and its joints come in the other order.
                 let moved = if *from_tip { moved.inverse() } else { moved };
                 let place = |i: usize| if *from_tip { 5 - i } else { i };
@@ -114,14 +140,24 @@ impl ClosedForm {
         };
         let mut solutions: Vec<Vec<f64>> = Vec::with_capacity(found.len());
         for values in found {
-            let Some(values) = self.sharpened(values, target) else { continue };
-            let same =
-                |other: &Vec<f64>| other.iter().zip(&values).all(|(a, b)| ((a - b) / 2.0).sin().abs() < 1e-7);
+            let Some(values) = self.sharpened(values, target) else {
+                continue;
+            };
+            let same = |other: &Vec<f64>| {
+                other
+                    .iter()
+                    .zip(&values)
+                    .all(|(a, b)| ((a - b) / 2.0).sin().abs() < 1e-7)
+            };
             if !solutions.iter().any(same) {
                 solutions.push(values);
             }
         }
-        if solutions.is_empty() { Err(Miss::Unknown) } else { Ok(solutions) }
+        if solutions.is_empty() {
+            Err(Miss::Unknown)
+        } else {
+            Ok(solutions)
+        }
     }
 
     /// Newton's method from `values`, damped where the arm is singular; `None` where it leads nowhere.
@@ -141,7 +177,8 @@ impl ClosedForm {
             let columns: Vec<Vector6<f64>> = self.screws.iter().zip(&frames).map(column).collect();
             let jacobian = Matrix6xX::from_columns(&columns);
             let n = values.len();
-            let damped = jacobian.transpose() * &jacobian + DMatrix::identity(n, n) * (size * size).min(1e-6);
+            let damped = jacobian.transpose() * &jacobian
+                + DMatrix::identity(n, n) * (size * size).min(1e-6);
             let step: DVector<f64> = damped.cholesky()?.solve(&(jacobian.transpose() * error));
             let next: Vec<f64> = values.iter().zip(step.iter()).map(|(v, s)| v + s).collect();
             let (next_frames, next_error) = self.error(&next, target);
@@ -165,14 +202,27 @@ impl ClosedForm {
         frames.push(tip);
         let linear = target.translation.vector - tip.translation.vector;
         let angular = (target.rotation * tip.rotation.inverse()).scaled_axis();
-        (frames, Vector6::new(linear.x, linear.y, linear.z, angular.x, angular.y, angular.z))
+        (
+            frames,
+            Vector6::new(
+                linear.x, linear.y, linear.z, angular.x, angular.y, angular.z,
+            ),
+        )
     }
 
     /// All axes parallel: the turns add up to that of the tool, the slide makes the height, and two links reach the rest.
-    fn standing(&self, turning: [usize; 3], sliding: usize, moved: &Pose) -> Result<Vec<Vec<f64>>, Miss> {
+    fn standing(
+        &self,
+        turning: [usize; 3],
+        sliding: usize,
+        moved: &Pose,
+    ) -> Result<Vec<Vec<f64>>, Miss> {
         let line = |i: usize| self.screws[turning[i]].line;
         let up = line(0).along;
-        let tilt = (moved.rotation * up).cross(&up).norm().atan2((moved.rotation * up).dot(&up));
+        let tilt = (moved.rotation * up)
+            .cross(&up)
+            .norm()
+            .atan2((moved.rotation * up).dot(&up));
         if tilt > SAME {
             return Err(Miss::Tilted(tilt));
         }
@@ -202,7 +252,13 @@ fn build(axes: &[Line; 6]) -> Option<Build> {
     }
     let same = |i: usize| axes[i].along.cross(&axes[1].along).norm() < SAME;
     // Axes that fall into one line leave an angle open.
-    let apart = |i: usize| axes[1].along.cross(&(axes[i + 1].point - axes[i].point)).norm() > SAME;
+    let apart = |i: usize| {
+        axes[1]
+            .along
+            .cross(&(axes[i + 1].point - axes[i].point))
+            .norm()
+            > SAME
+    };
     // With axis 1, 5 or 6 parallel to its neighbour, too, angles are left open that matter.
     let crossed = |i: usize, j: usize| axes[i].along.cross(&axes[j].along).norm() > 1e-3;
     let parallel = same(2) && same(3) && apart(1) && apart(2);
@@ -218,7 +274,11 @@ fn upright(screws: &[Screw]) -> Option<Family> {
     let turning: Vec<usize> = (0..4).filter(|&i| screws[i].turns).collect();
     let sliding = (0..4).find(|&i| !screws[i].turns)?;
     let turning = <[usize; 3]>::try_from(turning).ok()?;
-    let apart = |a: usize, b: usize| up.cross(&(screws[b].line.point - screws[a].line.point)).norm() > SAME;
+    let apart = |a: usize, b: usize| {
+        up.cross(&(screws[b].line.point - screws[a].line.point))
+            .norm()
+            > SAME
+    };
     (apart(turning[0], turning[1]) && apart(turning[1], turning[2]))
         .then_some(Family::Upright { turning, sliding })
 }
@@ -239,7 +299,12 @@ fn meeting(axes: &[Line]) -> Option<Point> {
 }
 
 /// Six axes with a wrist whose middle is `centre`, to be moved by `moved`.
-fn wrist(axes: &[Line; 6], centre: &Point, moved: &Pose, near: &[f64; 6]) -> Result<Vec<[f64; 6]>, Miss> {
+fn wrist(
+    axes: &[Line; 6],
+    centre: &Point,
+    moved: &Pose,
+    near: &[f64; 6],
+) -> Result<Vec<[f64; 6]>, Miss> {
     let goal = moved * centre;
     let [one, two, three] = [axes[0], axes[1], axes[2]];
     // Seen from axis 2: the wrist as axis 3 carries it, and the goal as axis 1 gives it back. Both must be as high along the
@@ -279,7 +344,10 @@ fn orientations(axes: &[Line], to: impl Fn(&Vector) -> Vector, near: &[f64; 6]) 
         let rest = axes[1].turned(-q5, &axes[0].turned(-q4, &to(&side)));
         [q4, q5, turn(&h6, &side, &rest).unwrap_or(near[5])]
     };
-    angles(factors, h4.dot(&wanted) - constant).into_iter().map(finish).collect()
+    angles(factors, h4.dot(&wanted) - constant)
+        .into_iter()
+        .map(finish)
+        .collect()
 }
 
 /// Six axes of which the second to fourth are parallel.
@@ -290,14 +358,24 @@ fn parallel(axes: &[Line; 6], moved: &Pose, near: &[f64; 6]) -> Result<Vec<[f64;
     let (goal, wanted) = (moved * on_six, moved.rotation * tool);
     // Axes 2 to 4 change neither the height along them of a point of axis 6 nor how steep that axis is.
     let origin = axes[1].point;
-    let given =
-        [Carried::point(&axes[0], &goal, &origin).back(), Carried::direction(&axes[0].along, &wanted).back()];
-    let carried = [Carried::point(&axes[4], &on_six, &origin), Carried::direction(&axes[4].along, &tool)];
+    let given = [
+        Carried::point(&axes[0], &goal, &origin).back(),
+        Carried::direction(&axes[0].along, &wanted).back(),
+    ];
+    let carried = [
+        Carried::point(&axes[4], &on_six, &origin),
+        Carried::direction(&axes[4].along, &tool),
+    ];
     let rows = |c: &[Carried; 2]| [c[0].component(&h), c[1].component(&h)];
     let ([g0, g1], [c0, c1]) = (rows(&given), rows(&carried));
     let a = Matrix2::new(g0.1[0], g0.1[1], g1.1[0], g1.1[1]);
     let b = Matrix2::new(c0.1[0], c0.1[1], c1.1[0], c1.1[1]);
-    let pairs = angle_pairs(a, b, Vector2::new(c0.0 - g0.0, c1.0 - g1.0), (near[0], near[4]));
+    let pairs = angle_pairs(
+        a,
+        b,
+        Vector2::new(c0.0 - g0.0, c1.0 - g1.0),
+        (near[0], near[4]),
+    );
     let (mut found, mut miss) = (Vec::new(), Miss::Unknown);
     for (q1, q5) in pairs {
         // Where axis 6 is parallel to them, too, its own angle is open.
@@ -308,27 +386,45 @@ fn parallel(axes: &[Line; 6], moved: &Pose, near: &[f64; 6]) -> Result<Vec<[f64;
             Some(whole) => {
                 let rest = axes[4].turned(
                     -q5,
-                    &Line { along: h, ..axes[1] }.turned(-whole, &back(&(moved.rotation * side))),
+                    &Line {
+                        along: h,
+                        ..axes[1]
+                    }
+                    .turned(-whole, &back(&(moved.rotation * side))),
                 );
                 (whole, turn(&tool, &side, &rest).unwrap_or(near[5]))
             }
             None => {
                 let turned = axes[4].turned(q5, &axes[5].turned(near[5], &side));
-                (turn(&h, &turned, &back(&(moved.rotation * side))).unwrap_or(0.0), near[5])
+                (
+                    turn(&h, &turned, &back(&(moved.rotation * side))).unwrap_or(0.0),
+                    near[5],
+                )
             }
         };
         // Where a point of axis 4 has to be.
         let fourth = axes[3].point;
         let lever = fourth - (origin + carried[0].at(q5));
-        let goal = origin + given[0].at(q1) + Line { along: h, ..axes[1] }.turned(whole, &lever);
+        let goal = origin
+            + given[0].at(q1)
+            + Line {
+                along: h,
+                ..axes[1]
+            }
+            .turned(whole, &lever);
         match two_links(&h, &origin, &axes[2].point, &fourth, &goal) {
             Ok(two) => found.extend(
-                two.into_iter().map(|(q2, q3)| [q1, q2, q3 * sense(2), (whole - q2 - q3) * sense(3), q5, q6]),
+                two.into_iter()
+                    .map(|(q2, q3)| [q1, q2, q3 * sense(2), (whole - q2 - q3) * sense(3), q5, q6]),
             ),
             Err(of_this) => miss = of_this,
         }
     }
-    if found.is_empty() { Err(miss) } else { Ok(found) }
+    if found.is_empty() {
+        Err(miss)
+    } else {
+        Ok(found)
+    }
 }
 
 /// The turns about two axes along `h` through `first` and `second` that take `point` over `goal` in their plane.
@@ -340,7 +436,11 @@ fn two_links(
     goal: &Point,
 ) -> Result<Vec<(f64, f64)>, Miss> {
     let flat = |v: Vector| v - h * h.dot(&v);
-    let (upper, fore, away) = (flat(second - first), flat(point - second), flat(goal - first));
+    let (upper, fore, away) = (
+        flat(second - first),
+        flat(point - second),
+        flat(goal - first),
+    );
     let (l1, l2, r) = (upper.norm(), fore.norm(), away.norm());
     if r > l1 + l2 + SAME {
         return Err(Miss::TooFar(r - l1 - l2));
@@ -361,10 +461,15 @@ fn two_links(
 fn out_of_reach(axes: &[Line; 3], point: &Point, goal: &Point) -> Miss {
     const STARTS: usize = 27;
     const STEPS: usize = 60;
-    let at = |q: &Vector3<f64>| axes[0].moved(q[0], &axes[1].moved(q[1], &axes[2].moved(q[2], point)));
+    let at =
+        |q: &Vector3<f64>| axes[0].moved(q[0], &axes[1].moved(q[1], &axes[2].moved(q[2], point)));
     let nearest = |start: usize| {
         let third = std::f64::consts::TAU / 3.0;
-        let mut q = Vector3::new((start % 3) as f64, (start / 3 % 3) as f64, (start / 9) as f64) * third;
+        let mut q = Vector3::new(
+            (start % 3) as f64,
+            (start / 3 % 3) as f64,
+            (start / 9) as f64,
+        ) * third;
         let (mut off, mut damping) = ((goal - at(&q)).norm(), 1e-3);
         for _ in 0..STEPS {
             let here = at(&q);
@@ -375,7 +480,9 @@ fn out_of_reach(axes: &[Line; 3], point: &Point, goal: &Point) -> Miss {
             };
             let j = nalgebra::Matrix3::from_columns(&[column(0), column(1), column(2)]);
             let normal = j.transpose() * j + nalgebra::Matrix3::identity() * damping;
-            let Some(inverse) = normal.try_inverse() else { break };
+            let Some(inverse) = normal.try_inverse() else {
+                break;
+            };
             let next = q + inverse * (j.transpose() * (goal - here));
             let next_off = (goal - at(&next)).norm();
             if next_off < off {
@@ -388,7 +495,11 @@ fn out_of_reach(axes: &[Line; 3], point: &Point, goal: &Point) -> Miss {
     };
     let by = (0..STARTS).map(nearest).fold(f64::INFINITY, f64::min);
     // What is not out of reach was only not found.
-    if by > SAME { Miss::TooFar(by) } else { Miss::Unknown }
+    if by > SAME {
+        Miss::TooFar(by)
+    } else {
+        Miss::Unknown
+    }
 }
 
 /// A direction across `v`.
@@ -400,6 +511,9 @@ fn perpendicular(v: &Vector) -> Vector {
 impl Line {
     /// From a frame's own axis.
     pub fn of(pose: &Pose, axis: &Vector) -> Self {
-        Self { point: Point::from(pose.translation.vector), along: pose.rotation * axis }
+        Self {
+            point: Point::from(pose.translation.vector),
+            along: pose.rotation * axis,
+        }
     }
 }

@@ -82,7 +82,15 @@ mod tests {
     use std::f64::consts::FRAC_PI_2;
 
     fn row(name: &str, kind: JointKind, a: f64, alpha: f64, d: f64, theta: f64) -> DhRow {
-        DhRow { name: name.to_owned(), kind, a, alpha, d, theta, limits: JointLimits::default() }
+        DhRow {
+            name: name.to_owned(),
+            kind,
+            a,
+            alpha,
+            d,
+            theta,
+            limits: JointLimits::default(),
+        }
     }
 
     /// Three-link planar arm: x = a1 c1 + a2 c12 + a3 c123 (Siciliano et al., ch. 2.9.1).
@@ -95,8 +103,12 @@ mod tests {
         let q = [0.3, -0.8, 1.1];
         let tip = arm.forward(&q)[arm.link("flange").unwrap()];
         let (a, b, c) = (q[0], q[0] + q[1], q[0] + q[1] + q[2]);
-        assert!((tip.translation.x - (0.5 * a.cos() + 0.4 * b.cos() + 0.2 * c.cos())).abs() < 1e-12);
-        assert!((tip.translation.y - (0.5 * a.sin() + 0.4 * b.sin() + 0.2 * c.sin())).abs() < 1e-12);
+        assert!(
+            (tip.translation.x - (0.5 * a.cos() + 0.4 * b.cos() + 0.2 * c.cos())).abs() < 1e-12
+        );
+        assert!(
+            (tip.translation.y - (0.5 * a.sin() + 0.4 * b.sin() + 0.2 * c.sin())).abs() < 1e-12
+        );
         assert!((tip.rotation.euler_angles().2 - c).abs() < 1e-12);
     }
 
@@ -110,12 +122,17 @@ mod tests {
         ];
         let arm = chain_from_dh(Convention::Standard, &rows).unwrap();
         let (q1, q2, d3) = (0.7f64, -1.2f64, 0.6);
-        let tip = arm.forward(&[q1, q2, d3])[arm.link("flange").unwrap()].translation.vector;
+        let tip = arm.forward(&[q1, q2, d3])[arm.link("flange").unwrap()]
+            .translation
+            .vector;
         let expected = [
             q1.cos() * q2.sin() * d3 - q1.sin() * 0.15,
             q1.sin() * q2.sin() * d3 + q1.cos() * 0.15,
             q2.cos() * d3,
         ];
-        assert!((0..3).all(|i| (tip[i] - expected[i]).abs() < 1e-12), "{tip} {expected:?}");
+        assert!(
+            (0..3).all(|i| (tip[i] - expected[i]).abs() < 1e-12),
+            "{tip} {expected:?}"
+        );
     }
 }

@@ -3,8 +3,8 @@ use std::f64::consts::TAU;
 use super::closed_form::{ClosedForm, Miss, Screw};
 use super::subproblem::Line;
 use super::{
-    Assembly, BeyondLimit, Bounds, Configuration, Follows, NodeId, OrthoParallelArm, Unreachable, WristReach,
-    numeric_inverses,
+    Assembly, BeyondLimit, Bounds, Configuration, Follows, NodeId, OrthoParallelArm, Unreachable,
+    WristReach, numeric_inverses,
 };
 use crate::cell::ItemId;
 use crate::spatial::Pose;
@@ -65,7 +65,10 @@ impl Arm {
         if moving.is_empty() {
             let id = |item: usize| assembly.cell().items()[item].id.clone();
             let tip = id(assembly.nodes()[tip.0].item);
-            return Err(ArmError::NotCarried { robot: id(robot), tip });
+            return Err(ArmError::NotCarried {
+                robot: id(robot),
+                tip,
+            });
         }
         let base = assembly.item_node(robot);
         let joint = |n: &NodeId| assembly.nodes()[n.0].joint.as_ref().expect("it moves");
@@ -80,14 +83,22 @@ impl Arm {
             let inverse = poses[base.0].inverse();
             let screw = |n: &NodeId| {
                 let line = Line::of(&(inverse * poses[n.0]), &joint(n).axis);
-                Screw { line, turns: joint(n).kind.turns() }
+                Screw {
+                    line,
+                    turns: joint(n).kind.turns(),
+                }
             };
             let screws: Vec<Screw> = moving.iter().map(screw).collect();
             Form::of(&screws, &(inverse * poses[tip.0]))
         } else {
             Form::Numeric
         };
-        Ok(Self { base, tip, joints, form })
+        Ok(Self {
+            base,
+            tip,
+            joints,
+            form,
+        })
     }
 
     /// Indices into the cell's joint vector.
@@ -128,7 +139,12 @@ impl Arm {
     ///
     /// # Errors
     /// [`Unreachable`] with the reason of the posture that comes nearest.
-    pub fn solve(&self, assembly: &Assembly, target: &Pose, q: &[f64]) -> Result<Vec<Solution>, Unreachable> {
+    pub fn solve(
+        &self,
+        assembly: &Assembly,
+        target: &Pose,
+        q: &[f64],
+    ) -> Result<Vec<Solution>, Unreachable> {
         let in_base = || assembly.pose_of(self.base, q).inverse() * target;
         match &self.form {
             Form::Numeric => self.numeric(assembly, target, q, false),
@@ -146,18 +162,26 @@ impl Arm {
                         values[3] += shift;
                         values[5] -= shift;
                     }
-                    Solution { values: values.to_vec(), configuration: Some(configuration) }
+                    Solution {
+                        values: values.to_vec(),
+                        configuration: Some(configuration),
+                    }
                 };
                 let all: Vec<Solution> = postures.into_iter().map(own).collect();
                 match self.within_limits(assembly, q, all.into_iter()) {
                     // Other shares of the sum may keep the limits.
-                    Err(beyond) if open => self.numeric(assembly, target, q, false).map_err(|_| beyond),
+                    Err(beyond) if open => {
+                        self.numeric(assembly, target, q, false).map_err(|_| beyond)
+                    }
                     solved => solved,
                 }
             }
             Form::Closed(closed) => {
                 let near: Vec<f64> = self.joints.iter().map(|&j| q[j]).collect();
-                let solution = |values| Solution { values, configuration: None };
+                let solution = |values| Solution {
+                    values,
+                    configuration: None,
+                };
                 let solved = match closed.inverse(&in_base(), &near) {
                     Ok(all) => self.within_limits(assembly, q, all.into_iter().map(solution)),
                     Err(Miss::TooFar(by)) => Err(Unreachable::TooFar { by }),
@@ -166,7 +190,8 @@ impl Arm {
                     Err(Miss::Unknown) => return self.numeric(assembly, target, q, false),
                 };
                 // Where axes fall together angles are open, of which one value was tried.
-                solved.or_else(|reason| self.numeric(assembly, target, q, false).map_err(|_| reason))
+                solved
+                    .or_else(|reason| self.numeric(assembly, target, q, false).map_err(|_| reason))
             }
         }
     }
@@ -205,7 +230,11 @@ impl Arm {
             return Err(Unreachable::JointLimit(beyond));
         }
         let travel = |s: &Solution| -> f64 {
-            s.values.iter().zip(&self.joints).map(|(v, &j)| (v - q[j]).powi(2)).sum()
+            s.values
+                .iter()
+                .zip(&self.joints)
+                .map(|(v, &j)| (v - q[j]).powi(2))
+                .sum()
         };
         solutions.sort_by(|a, b| travel(a).total_cmp(&travel(b)));
         Ok(solutions)
@@ -216,7 +245,12 @@ impl Arm {
     ///
     /// # Errors
     /// [`Unreachable`] with the reason.
-    pub fn follow(&self, assembly: &Assembly, target: &Pose, q: &[f64]) -> Result<Vec<f64>, Unreachable> {
+    pub fn follow(
+        &self,
+        assembly: &Assembly,
+        target: &Pose,
+        q: &[f64],
+    ) -> Result<Vec<f64>, Unreachable> {
         let solved = match &self.form {
             Form::Numeric => self.numeric(assembly, target, q, true),
             _ => self.solve(assembly, target, q),
@@ -232,14 +266,28 @@ impl Arm {
         first_only: bool,
     ) -> Result<Vec<Solution>, Unreachable> {
         let search = |bounds, first_only| {
-            numeric_inverses(assembly, self.tip, target, &self.joints, q, bounds, first_only)
+            numeric_inverses(
+                assembly,
+                self.tip,
+                target,
+                &self.joints,
+                q,
+                bounds,
+                first_only,
+            )
         };
-        let solution = |values| Solution { values, configuration: None };
+        let solution = |values| Solution {
+            values,
+            configuration: None,
+        };
         let (position, angle) = match search(Bounds::Kept, first_only) {
             Ok(all) => return Ok(all.into_iter().map(solution).collect()),
             Err(rest) => rest,
         };
-        let beyond = search(Bounds::Lifted, false).unwrap_or_default().into_iter().map(solution);
+        let beyond = search(Bounds::Lifted, false)
+            .unwrap_or_default()
+            .into_iter()
+            .map(solution);
         match self.within_limits(assembly, q, beyond) {
             Err(Unreachable::JointLimit(beyond)) => Err(Unreachable::FoundBeyondLimit(beyond)),
             Ok(all) if !all.is_empty() => Ok(all),
@@ -252,7 +300,8 @@ impl Form {
     fn of(screws: &[Screw], tip: &Pose) -> Self {
         if let Ok(six) = <[Screw; 6]>::try_from(screws)
             && six.iter().all(|s| s.turns)
-            && let Some(arm) = OrthoParallelArm::fit(&six.map(|s| (s.line.point, s.line.along)), tip)
+            && let Some(arm) =
+                OrthoParallelArm::fit(&six.map(|s| (s.line.point, s.line.along)), tip)
         {
             return Self::OrthoParallel(arm);
         }

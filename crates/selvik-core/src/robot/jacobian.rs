@@ -16,11 +16,20 @@ pub fn jacobian(
 ) -> Matrix6xX<f64> {
     let mut matrix = Matrix6xX::zeros(joints.len());
     for &moving in assembly.moving_above(node) {
-        let joint = assembly.nodes()[moving.0].joint.as_ref().expect("a moving node has a joint");
-        let Some(column) = joints.iter().position(|&j| j == joint.index) else { continue };
+        let joint = assembly.nodes()[moving.0]
+            .joint
+            .as_ref()
+            .expect("a moving node has a joint");
+        let Some(column) = joints.iter().position(|&j| j == joint.index) else {
+            continue;
+        };
         let pose = &poses[moving.0];
         let axis = pose.rotation * joint.axis.into_inner();
-        let own = twist(joint.kind.turns(), &axis, &(at.coords - pose.translation.vector));
+        let own = twist(
+            joint.kind.turns(),
+            &axis,
+            &(at.coords - pose.translation.vector),
+        );
         // Joints that follow the same entry move together.
         let together = matrix.column(column) + own * joint.follows.ratio;
         matrix.set_column(column, &together);
@@ -31,8 +40,14 @@ pub fn jacobian(
 /// What a joint along or about `axis` does to a point that lies at `arm` from it, for each unit it moves: linear, then
 /// angular.
 pub(crate) fn twist(turns: bool, axis: &Vector, arm: &Vector) -> Vector6<f64> {
-    let (linear, angular) = if turns { (axis.cross(arm), *axis) } else { (*axis, Vector::zeros()) };
-    Vector6::new(linear.x, linear.y, linear.z, angular.x, angular.y, angular.z)
+    let (linear, angular) = if turns {
+        (axis.cross(arm), *axis)
+    } else {
+        (*axis, Vector::zeros())
+    };
+    Vector6::new(
+        linear.x, linear.y, linear.z, angular.x, angular.y, angular.z,
+    )
 }
 
 /// The smallest singular value of `jacobian` after scaling lengths by `length` (m): 0 at a
@@ -40,6 +55,8 @@ pub(crate) fn twist(turns: bool, axis: &Vector, arm: &Vector) -> Vector6<f64> {
 #[must_use]
 pub fn manipulability(jacobian: &Matrix6xX<f64>, length: f64) -> f64 {
     let mut scaled = jacobian.clone();
-    scaled.fixed_rows_mut::<3>(0).scale_mut(1.0 / length.max(1e-9));
+    scaled
+        .fixed_rows_mut::<3>(0)
+        .scale_mut(1.0 / length.max(1e-9));
     scaled.singular_values().min()
 }

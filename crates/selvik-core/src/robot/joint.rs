@@ -34,10 +34,13 @@ impl JointKind {
     pub fn motion(self, axis: &Unit<Vector>, q: f64) -> Pose {
         match self {
             Self::Fixed => Pose::identity(),
-            Self::Revolute | Self::Continuous => {
-                Pose::from_parts(Translation3::identity(), UnitQuaternion::from_axis_angle(axis, q))
+            Self::Revolute | Self::Continuous => Pose::from_parts(
+                Translation3::identity(),
+                UnitQuaternion::from_axis_angle(axis, q),
+            ),
+            Self::Prismatic => {
+                Pose::from_parts((axis.into_inner() * q).into(), UnitQuaternion::identity())
             }
-            Self::Prismatic => Pose::from_parts((axis.into_inner() * q).into(), UnitQuaternion::identity()),
         }
     }
 }
@@ -59,7 +62,10 @@ impl Span {
     /// Without bounds.
     #[must_use]
     pub fn unbounded() -> Self {
-        Self { low: f64::NEG_INFINITY, high: f64::INFINITY }
+        Self {
+            low: f64::NEG_INFINITY,
+            high: f64::INFINITY,
+        }
     }
 
     /// The lower end, rad or m.
@@ -133,7 +139,10 @@ pub struct Follows {
 
 impl Default for Follows {
     fn default() -> Self {
-        Self { ratio: 1.0, offset: 0.0 }
+        Self {
+            ratio: 1.0,
+            offset: 0.0,
+        }
     }
 }
 
@@ -154,6 +163,9 @@ impl Follows {
     /// What follows something that itself follows an entry by `first`.
     #[must_use]
     pub fn after(&self, first: &Self) -> Self {
-        Self { ratio: self.ratio * first.ratio, offset: self.ratio * first.offset + self.offset }
+        Self {
+            ratio: self.ratio * first.ratio,
+            offset: self.ratio * first.offset + self.offset,
+        }
     }
 }

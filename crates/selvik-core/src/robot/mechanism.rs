@@ -22,7 +22,11 @@ impl Link {
     /// A link with all of its geometry, if it has any.
     #[must_use]
     pub fn new(name: impl Into<String>, surface: Option<Arc<Surface>>) -> Self {
-        Self { name: name.into(), surface, missing: Vec::new() }
+        Self {
+            name: name.into(),
+            surface,
+            missing: Vec::new(),
+        }
     }
 }
 
@@ -110,7 +114,11 @@ pub enum MechanismError {
 fn list(names: &[String]) -> String {
     match names {
         [] => "every link is moved by another".to_owned(),
-        names => format!("{} are not moved by any joint: {}", names.len(), names.join(", ")),
+        names => format!(
+            "{} are not moved by any joint: {}",
+            names.len(),
+            names.join(", ")
+        ),
     }
 }
 
@@ -138,7 +146,9 @@ impl Mechanism {
         }
         let bases: Vec<usize> = (0..links.len()).filter(|&l| above[l].is_none()).collect();
         let &[base] = bases.as_slice() else {
-            return Err(MechanismError::Bases(bases.iter().map(|&l| links[l].name.clone()).collect()));
+            return Err(MechanismError::Bases(
+                bases.iter().map(|&l| links[l].name.clone()).collect(),
+            ));
         };
         let mut order = Vec::with_capacity(joints.len());
         let mut open = vec![base];
@@ -151,12 +161,21 @@ impl Mechanism {
         if order.len() < joints.len() {
             let mut reached = vec![false; joints.len()];
             order.iter().for_each(|&j| reached[j] = true);
-            let lost = reached.iter().position(|r| !r).expect("some joint was not reached");
-            return Err(MechanismError::Circle(links[joints[lost].child].name.clone()));
+            let lost = reached
+                .iter()
+                .position(|r| !r)
+                .expect("some joint was not reached");
+            return Err(MechanismError::Circle(
+                links[joints[lost].child].name.clone(),
+            ));
         }
         let mut joints: Vec<Joint> = order.iter().map(|&j| joints[j].clone()).collect();
         follow(&mut joints)?;
-        Ok(Self { links, joints, base })
+        Ok(Self {
+            links,
+            joints,
+            base,
+        })
     }
 
     /// All links.
@@ -193,14 +212,16 @@ impl Mechanism {
         let mut poses = vec![Pose::identity(); self.links.len()];
         let mut values = q.iter();
         let free = self.joints.iter().filter(|j| j.is_free());
-        let of: HashMap<&str, f64> =
-            free.map(|j| (j.name.as_str(), *values.next().expect("a value a joint"))).collect();
+        let of: HashMap<&str, f64> = free
+            .map(|j| (j.name.as_str(), *values.next().expect("a value a joint")))
+            .collect();
         for joint in &self.joints {
             let value = match &joint.mimics {
                 Some(mimic) => mimic.follows.value(of[mimic.joint.as_str()]),
                 None => of.get(joint.name.as_str()).copied().unwrap_or(0.0),
             };
-            poses[joint.child] = poses[joint.parent] * joint.origin * joint.kind.motion(&joint.axis, value);
+            poses[joint.child] =
+                poses[joint.parent] * joint.origin * joint.kind.motion(&joint.axis, value);
         }
         poses
     }
@@ -208,15 +229,38 @@ impl Mechanism {
     /// The links at the ends of the tree, in order.
     #[must_use]
     pub fn tips(&self) -> Vec<usize> {
-        (0..self.links.len()).filter(|l| self.joints.iter().all(|j| j.parent != *l)).collect()
+        (0..self.links.len())
+            .filter(|l| self.joints.iter().all(|j| j.parent != *l))
+            .collect()
+    }
+
+    /// The link that most moving joints carry, of several the first: where a tool goes.
+    #[must_use]
+    pub fn tip(&self) -> usize {
+        let above = |link: usize| self.joints.iter().position(|j| j.child == link);
+        let carried = |&link: &usize| {
+            let up = |&joint: &usize| above(self.joints[joint].parent);
+            let chain = std::iter::successors(above(link), up);
+            chain
+                .filter(|&joint| self.joints[joint].kind.moves())
+                .count()
+        };
+        let tips = self.tips().into_iter().rev();
+        tips.max_by_key(carried).unwrap_or(self.base)
     }
 }
 
 /// Lets every joint that follows another follow a free one, whose limits are narrowed to what the follower may do.
 fn follow(joints: &mut [Joint]) -> Result<(), MechanismError> {
-    let at: HashMap<String, usize> = joints.iter().enumerate().map(|(i, j)| (j.name.clone(), i)).collect();
+    let at: HashMap<String, usize> = joints
+        .iter()
+        .enumerate()
+        .map(|(i, j)| (j.name.clone(), i))
+        .collect();
     for index in 0..joints.len() {
-        let Some(mut mimic) = joints[index].mimics.clone() else { continue };
+        let Some(mut mimic) = joints[index].mimics.clone() else {
+            continue;
+        };
         let fail = |other: &str, why| MechanismError::Mimics {
             joint: joints[index].name.clone(),
             other: other.to_owned(),
@@ -224,21 +268,29 @@ fn follow(joints: &mut [Joint]) -> Result<(), MechanismError> {
         };
         let mut steps = 0;
         let leader = loop {
-            let Some(&leader) = at.get(&mimic.joint) else { return Err(fail(&mimic.joint, "is not there")) };
+            let Some(&leader) = at.get(&mimic.joint) else {
+                return Err(fail(&mimic.joint, "is not there"));
+            };
             steps += 1;
             if steps > joints.len() {
                 return Err(fail(&mimic.joint, "follows it in turn"));
             }
             match &joints[leader].mimics {
-                None if !joints[leader].kind.moves() => return Err(fail(&mimic.joint, "does not move")),
+                None if !joints[leader].kind.moves() => {
+                    return Err(fail(&mimic.joint, "does not move"));
+                }
                 None => break leader,
                 Some(next) => {
-                    mimic = Mimic { joint: next.joint.clone(), follows: mimic.follows.after(&next.follows) };
+                    mimic = Mimic {
+                        joint: next.joint.clone(),
+                        follows: mimic.follows.after(&next.follows),
+                    };
                 }
             }
         };
         let (ratio, own) = (mimic.follows.ratio, joints[index].limits);
-        let ends = [own.position.low(), own.position.high()].map(|v| (v - mimic.follows.offset) / ratio);
+        let ends =
+            [own.position.low(), own.position.high()].map(|v| (v - mimic.follows.offset) / ratio);
         let limits = &mut joints[leader].limits;
         let low = limits.position.low().max(ends[0].min(ends[1]));
         let high = limits.position.high().min(ends[0].max(ends[1]));
@@ -249,11 +301,17 @@ fn follow(joints: &mut [Joint]) -> Result<(), MechanismError> {
     Ok(())
 }
 
-fn unique<'a>(kind: &'static str, names: impl Iterator<Item = &'a String>) -> Result<(), MechanismError> {
+fn unique<'a>(
+    kind: &'static str,
+    names: impl Iterator<Item = &'a String>,
+) -> Result<(), MechanismError> {
     let mut seen: HashMap<&String, ()> = HashMap::new();
     for name in names {
         if seen.insert(name, ()).is_some() {
-            return Err(MechanismError::DuplicateName { kind, name: name.clone() });
+            return Err(MechanismError::DuplicateName {
+                kind,
+                name: name.clone(),
+            });
         }
     }
     Ok(())

@@ -59,7 +59,9 @@ pub fn numeric_inverse(
             let j = jacobian(assembly, &poses, node, &at, joints);
             move |r, c| j[(r, c)]
         });
-        let Some(next) = step(assembly, joints, &q, bounds, &j, &error, damping) else { break };
+        let Some(next) = step(assembly, joints, &q, bounds, &j, &error, damping) else {
+            break;
+        };
         let next_poses = assembly.poses(&next);
         let next_error = pose_error(&next_poses[node.0], target);
         if next_error.norm() < error.norm() {
@@ -78,7 +80,10 @@ pub fn numeric_inverse(
     if is_there(&error) {
         return Ok(joints.iter().map(|&j| q[j]).collect());
     }
-    Err((error.fixed_rows::<3>(0).norm(), error.fixed_rows::<3>(3).norm()))
+    Err((
+        error.fixed_rows::<3>(0).norm(),
+        error.fixed_rows::<3>(3).norm(),
+    ))
 }
 
 /// All joint values found that take `node` to `target` in the world, from `q` and from a fixed sequence of starting
@@ -98,10 +103,15 @@ pub fn numeric_inverses(
     let mut found: Vec<Vec<f64>> = Vec::new();
     let mut least: Option<(f64, f64)> = None;
     for seed in 0..SEEDS {
-        let start = if seed == 0 { q.to_vec() } else { starting_point(assembly, joints, q, seed) };
+        let start = if seed == 0 {
+            q.to_vec()
+        } else {
+            starting_point(assembly, joints, q, seed)
+        };
         match numeric_inverse(assembly, node, target, joints, &start, bounds) {
             Ok(values) => {
-                let same = |other: &Vec<f64>| other.iter().zip(&values).all(|(a, b)| (a - b).abs() < SAME);
+                let same =
+                    |other: &Vec<f64>| other.iter().zip(&values).all(|(a, b)| (a - b).abs() < SAME);
                 if !found.iter().any(same) {
                     found.push(values);
                 }
@@ -120,7 +130,8 @@ pub fn numeric_inverses(
     if found.is_empty() {
         return Err(least.unwrap_or((f64::INFINITY, f64::INFINITY)));
     }
-    let travel = |v: &Vec<f64>| -> f64 { v.iter().zip(joints).map(|(v, &j)| (v - q[j]).powi(2)).sum() };
+    let travel =
+        |v: &Vec<f64>| -> f64 { v.iter().zip(joints).map(|(v, &j)| (v - q[j]).powi(2)).sum() };
     found.sort_by(|a, b| travel(a).total_cmp(&travel(b)));
     Ok(found)
 }
@@ -136,9 +147,16 @@ fn starting_point(assembly: &Assembly, joints: &[usize], q: &[f64], seed: usize)
     for (at, &joint) in joints.iter().enumerate() {
         let span = &assembly.joints()[joint].limits.position;
         let share = (0.5 + seed as f64 * ratio.powi(-(at as i32 + 1))).fract();
-        let (low, high) = (span.low().max(-std::f64::consts::PI), span.high().min(std::f64::consts::PI));
+        let (low, high) = (
+            span.low().max(-std::f64::consts::PI),
+            span.high().min(std::f64::consts::PI),
+        );
         // Where a range lies beyond half a turn, or a slide has no ends, the value it has is as good.
-        start[joint] = if low < high { low + (high - low) * share } else { q[joint] };
+        start[joint] = if low < high {
+            low + (high - low) * share
+        } else {
+            q[joint]
+        };
     }
     start
 }
@@ -166,7 +184,8 @@ fn step(
         let stuck = (0..n).find(|&at| {
             let span = bounds.of(assembly, joints[at]);
             let now = q[joints[at]];
-            free[at] && ((now <= span.low() && by[at] < 0.0) || (now >= span.high() && by[at] > 0.0))
+            free[at]
+                && ((now <= span.low() && by[at] < 0.0) || (now >= span.high() && by[at] > 0.0))
         });
         let Some(stuck) = stuck else {
             let mut next = q.to_vec();
@@ -182,12 +201,15 @@ fn step(
 }
 
 fn is_there(error: &Vector6<f64>) -> bool {
-    error.fixed_rows::<3>(0).norm() < POSITION_TOLERANCE && error.fixed_rows::<3>(3).norm() < ANGLE_TOLERANCE
+    error.fixed_rows::<3>(0).norm() < POSITION_TOLERANCE
+        && error.fixed_rows::<3>(3).norm() < ANGLE_TOLERANCE
 }
 
 /// Displacement and rotation vector, in world axes, from `now` to `target`.
 fn pose_error(now: &Pose, target: &Pose) -> Vector6<f64> {
     let linear = target.translation.vector - now.translation.vector;
     let angular = (target.rotation * now.rotation.inverse()).scaled_axis();
-    Vector6::new(linear.x, linear.y, linear.z, angular.x, angular.y, angular.z)
+    Vector6::new(
+        linear.x, linear.y, linear.z, angular.x, angular.y, angular.z,
+    )
 }

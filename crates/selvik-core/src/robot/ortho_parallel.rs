@@ -77,9 +77,9 @@ impl OrthoParallelArm {
         let base = axes[0].0;
         let origin = Pose::from_parts(
             Translation3::from(base.coords),
-            UnitQuaternion::from_rotation_matrix(&Rotation3::from_matrix_unchecked(Matrix3::from_columns(
-                &[x, y, z],
-            ))),
+            UnitQuaternion::from_rotation_matrix(&Rotation3::from_matrix_unchecked(
+                Matrix3::from_columns(&[x, y, z]),
+            )),
         );
         let local = |p: &Point| origin.inverse() * p;
         let turned = |v: &Vector| origin.rotation.inverse() * v;
@@ -129,7 +129,11 @@ impl OrthoParallelArm {
         let wrist = meeting_point(&axes[3], &axes[4]).unwrap_or(axes[4].0);
         let out = [&axes[1].0, &wrist, &axes[2].0].map(ahead);
         let first = out.into_iter().find(|x| x.abs() > 1e-4);
-        if first.is_some_and(|x| x < 0.0) { -1.0 } else { 1.0 }
+        if first.is_some_and(|x| x < 0.0) {
+            -1.0
+        } else {
+            1.0
+        }
     }
 
     /// The flange in the base link's frame for the arm's own joint values (rad).
@@ -220,11 +224,25 @@ impl OrthoParallelArm {
                 let (theta4, theta6) = if sine5 > 1e-9 {
                     (r12.atan2(r02), row2(1).atan2(-row2(0)))
                 } else {
-                    (0.0, if r22 > 0.0 { row1(0).atan2(row0(0)) } else { row1(0).atan2(-row0(0)) })
+                    (
+                        0.0,
+                        if r22 > 0.0 {
+                            row1(0).atan2(row0(0))
+                        } else {
+                            row1(0).atan2(-row0(0))
+                        },
+                    )
                 };
                 let arm = [theta1, theta2, theta3];
-                let plus = Configuration { shoulder, elbow, wrist: Wrist::Positive };
-                let minus = Configuration { wrist: Wrist::Negative, ..plus };
+                let plus = Configuration {
+                    shoulder,
+                    elbow,
+                    wrist: Wrist::Positive,
+                };
+                let minus = Configuration {
+                    wrist: Wrist::Negative,
+                    ..plus
+                };
                 found.push((self.own(arm, [theta4, theta5, theta6]), plus));
                 if sine5 > 1e-9 {
                     found.push((self.own(arm, [theta4 + PI, -theta5, theta6 - PI]), minus));
@@ -290,7 +308,11 @@ impl OrthoParallelArm {
         let bend = self.a2.atan2(self.c3);
         let turns = [a, b].map(|q| (self.zero[2] + q[2] * self.third_sign + bend) / TAU);
         let (low, high) = (turns[0].min(turns[1]), turns[0].max(turns[1]));
-        if low.ceil() <= high { 1.0 } else { ends[0].max(ends[1]) }
+        if low.ceil() <= high {
+            1.0
+        } else {
+            ends[0].max(ends[1])
+        }
     }
 
     /// Longest distance (m) of the wrist centre from axis 2.
@@ -317,7 +339,11 @@ fn arc_cosine(x: f64) -> Option<f64> {
 
 /// The same angle in −π..π.
 fn wrap(angle: f64) -> f64 {
-    if angle.abs() <= PI { angle } else { angle - TAU * (angle / TAU).round() }
+    if angle.abs() <= PI {
+        angle
+    } else {
+        angle - TAU * (angle / TAU).round()
+    }
 }
 
 /// Where two lines meet; `None` if they are parallel or pass each other.
@@ -376,7 +402,10 @@ mod tests {
     #[rstest::rstest]
     #[case::stretched_forwards([0.0, 0.0, 0.3, 0.5, 0.45], 0.4)]
     #[case::with_an_offset([0.15, 0.05, 0.3, 0.5, 0.45], -0.2)]
-    fn postures_do_not_depend_on_which_way_axes_are_drawn(#[case] arm: [f64; 5], #[case] lean: f64) {
+    fn postures_do_not_depend_on_which_way_axes_are_drawn(
+        #[case] arm: [f64; 5],
+        #[case] lean: f64,
+    ) {
         let [a1, b, c1, c2, c3] = arm;
         let drawn = |sign: f64| {
             let (x, y, z) = (Vector::x(), Vector::y() * sign, Vector::z());
@@ -395,17 +424,25 @@ mod tests {
         let (one, other) = (drawn(1.0), drawn(-1.0));
         let q = [0.3, lean, 0.9, 0.2, 0.7, -0.4];
         let target = one.forward(&q);
-        let (mine, theirs) = (one.inverse(&target).unwrap(), other.inverse(&target).unwrap());
+        let (mine, theirs) = (
+            one.inverse(&target).unwrap(),
+            other.inverse(&target).unwrap(),
+        );
         assert_eq!(mine.len(), theirs.len());
         for (q, posture) in &mine {
             let mirrored = [q[0], -q[1], -q[2], q[3], q[4], q[5]];
             let same = |p: &[f64; 6]| (0..6).all(|i| wrap(p[i] - mirrored[i]).abs() < 1e-6);
-            let (_, called) = theirs.iter().find(|(p, _)| same(p)).expect("the same posture");
+            let (_, called) = theirs
+                .iter()
+                .find(|(p, _)| same(p))
+                .expect("the same posture");
             assert_eq!(called, posture, "{q:?}");
         }
         // What reaches ahead of itself is in front.
-        let (_, own) =
-            mine.iter().find(|(p, _)| (0..6).all(|i| wrap(p[i] - q[i]).abs() < 1e-6)).expect("itself");
+        let (_, own) = mine
+            .iter()
+            .find(|(p, _)| (0..6).all(|i| wrap(p[i] - q[i]).abs() < 1e-6))
+            .expect("itself");
         assert_eq!(own.shoulder, Shoulder::Front);
     }
 
@@ -444,18 +481,27 @@ mod tests {
     fn eight_postures_have_eight_names() {
         let arm = upright([0.05, -0.1, 0.05, 0.4, 0.7, 0.8, 0.1]);
         let target = arm.forward(&[0.4, 0.1, 1.9, 0.3, 0.9, -0.4]);
-        let names: std::collections::HashSet<_> =
-            arm.inverse(&target).unwrap().into_iter().map(|(_, c)| c).collect();
+        let names: std::collections::HashSet<_> = arm
+            .inverse(&target)
+            .unwrap()
+            .into_iter()
+            .map(|(_, c)| c)
+            .collect();
         assert_eq!(names.len(), 8);
     }
 
     #[test]
     fn out_of_reach_says_by_how_much() {
         let arm = upright([0.0, 0.0, 0.0, 0.5, 0.6, 0.5, 0.0]);
-        let at = |x: f64| Pose::from_parts(Translation3::new(x, 0.0, 0.5), UnitQuaternion::identity());
-        let Err(WristReach::TooFar(by)) = arm.inverse(&at(1.25)) else { panic!("it reached") };
+        let at =
+            |x: f64| Pose::from_parts(Translation3::new(x, 0.0, 0.5), UnitQuaternion::identity());
+        let Err(WristReach::TooFar(by)) = arm.inverse(&at(1.25)) else {
+            panic!("it reached")
+        };
         assert!((by - 0.15).abs() < 1e-12);
-        let Err(WristReach::TooNear(by)) = arm.inverse(&at(0.04)) else { panic!("it reached") };
+        let Err(WristReach::TooNear(by)) = arm.inverse(&at(0.04)) else {
+            panic!("it reached")
+        };
         assert!((by - 0.06).abs() < 1e-12);
     }
 

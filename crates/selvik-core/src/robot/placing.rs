@@ -18,7 +18,10 @@ impl<'a> Placing<'a> {
     /// If `q` is shorter than [`Assembly::joints`].
     #[must_use]
     pub fn new(assembly: &'a Assembly, q: &[f64]) -> Self {
-        Self { assembly, poses: assembly.poses(q) }
+        Self {
+            assembly,
+            poses: assembly.poses(q),
+        }
     }
 
     /// Where the item at position `item` stands in the world.
@@ -50,8 +53,16 @@ impl<'a> Placing<'a> {
     #[must_use]
     pub fn topmost(&self, items: &[usize]) -> Vec<usize> {
         let cell = self.assembly.cell();
-        let carried = |item: usize| items.iter().any(|&other| other != item && cell.is_within(item, other));
-        let mut topmost: Vec<usize> = items.iter().copied().filter(|&item| !carried(item)).collect();
+        let carried = |item: usize| {
+            items
+                .iter()
+                .any(|&other| other != item && cell.is_within(item, other))
+        };
+        let mut topmost: Vec<usize> = items
+            .iter()
+            .copied()
+            .filter(|&item| !carried(item))
+            .collect();
         topmost.sort_unstable();
         topmost.dedup();
         topmost
@@ -62,10 +73,18 @@ impl<'a> Placing<'a> {
     #[must_use]
     pub fn lowest(&self, item: usize) -> Option<f64> {
         let cell = self.assembly.cell();
-        let bodies = self.assembly.bodies().iter().filter(|body| cell.is_within(body.item, item));
+        let bodies = self
+            .assembly
+            .bodies()
+            .iter()
+            .filter(|body| cell.is_within(body.item, item));
         let heights = bodies.flat_map(|body| {
             let pose = self.node(body.node);
-            body.surface.mesh().vertices().iter().map(move |v| (pose * v).z)
+            body.surface
+                .mesh()
+                .vertices()
+                .iter()
+                .map(move |v| (pose * v).z)
         });
         heights.reduce(f64::min)
     }
@@ -112,7 +131,10 @@ pub fn frame_through(origin: &Point, on_x: &Point, beside: &Point) -> Option<Pos
     let x = (on_x - origin).try_normalize(1e-9)?;
     let z = x.cross(&(beside - origin)).try_normalize(1e-9)?;
     let axes = nalgebra::Matrix3::from_columns(&[x, z.cross(&x), z]);
-    Some(Pose::from_parts(Translation3::from(origin.coords), UnitQuaternion::from_matrix(&axes)))
+    Some(Pose::from_parts(
+        Translation3::from(origin.coords),
+        UnitQuaternion::from_matrix(&axes),
+    ))
 }
 
 /// The frame at `origin` with Z along `z`; X stays as level as can be.
@@ -122,7 +144,10 @@ pub fn frame_along(origin: &Point, z: &Vector) -> Pose {
     let x = level.unwrap_or_else(|| Vector::x() - z.normalize() * z.normalize().x);
     let (x, z) = (x.normalize(), z.normalize());
     let axes = nalgebra::Matrix3::from_columns(&[x, z.cross(&x), z]);
-    Pose::from_parts(Translation3::from(origin.coords), UnitQuaternion::from_matrix(&axes))
+    Pose::from_parts(
+        Translation3::from(origin.coords),
+        UnitQuaternion::from_matrix(&axes),
+    )
 }
 
 /// The coordinate axis that leans least along `direction`.
@@ -143,7 +168,9 @@ mod tests {
     use crate::spatial::pose_from_rpy;
 
     fn item(id: &str, parent: Option<&str>, pose: Pose) -> Item {
-        let own = Item::new(id, Role::Fixture).at(pose).with_body(Surface::new(box_mesh([0.2; 3])));
+        let own = Item::new(id, Role::Fixture)
+            .at(pose)
+            .with_body(Surface::new(box_mesh([0.2; 3])));
         match parent {
             Some(parent) => own.on(parent, None),
             None => own,
@@ -151,8 +178,16 @@ mod tests {
     }
 
     fn plate_on_table() -> Assembly {
-        let table = item("table", None, pose_from_rpy([1.0, 0.0, 0.8], [0.0, 0.0, FRAC_PI_2]));
-        let plate = item("plate", Some("table"), pose_from_rpy([0.3, 0.0, 0.5], [0.0; 3]));
+        let table = item(
+            "table",
+            None,
+            pose_from_rpy([1.0, 0.0, 0.8], [0.0, 0.0, FRAC_PI_2]),
+        );
+        let plate = item(
+            "plate",
+            Some("table"),
+            pose_from_rpy([0.3, 0.0, 0.5], [0.0; 3]),
+        );
         Assembly::new(Cell::new(vec![table, plate]).unwrap(), HashMap::new()).unwrap()
     }
 
@@ -162,7 +197,12 @@ mod tests {
         let placing = Placing::new(&cell, &[]);
         // The table is turned by 90°: the plate stands 0.3 m along the world's Y.
         assert!((placing.world(1).translation.vector - Vector::new(1.0, 0.3, 1.3)).norm() < 1e-12);
-        let east = motion_in(&Pose::identity(), &Point::origin(), &Vector::x(), &UnitQuaternion::identity());
+        let east = motion_in(
+            &Pose::identity(),
+            &Point::origin(),
+            &Vector::x(),
+            &UnitQuaternion::identity(),
+        );
         let local = placing.moved(1, &east);
         assert!((local.translation.vector - Vector::new(0.3, -1.0, 0.5)).norm() < 1e-12);
         assert_eq!(placing.topmost(&[1, 0, 1]), [0]);
@@ -192,12 +232,21 @@ mod tests {
 
     #[test]
     fn frames_stand_where_points_and_faces_say() {
-        let (o, x, y) = (Point::new(1.0, 1.0, 1.0), Point::new(1.0, 3.0, 1.0), Point::new(0.0, 2.0, 1.0));
+        let (o, x, y) = (
+            Point::new(1.0, 1.0, 1.0),
+            Point::new(1.0, 3.0, 1.0),
+            Point::new(0.0, 2.0, 1.0),
+        );
         let frame = frame_through(&o, &x, &y).unwrap();
         assert!((frame * Point::new(2.0, 0.0, 0.0) - x).norm() < 1e-12);
         assert!((frame * Point::new(1.0, 1.0, 0.0) - y).norm() < 1e-12);
         assert_eq!(frame_through(&o, &x, &Point::new(1.0, 7.0, 1.0)), None);
-        for z in [Vector::z(), -Vector::z(), Vector::x(), Vector::new(0.3, -0.4, 0.5)] {
+        for z in [
+            Vector::z(),
+            -Vector::z(),
+            Vector::x(),
+            Vector::new(0.3, -0.4, 0.5),
+        ] {
             let frame = frame_along(&o, &z);
             assert!((frame * Vector::z() - z.normalize()).norm() < 1e-12);
             assert!((frame.rotation * Vector::x()).z.abs() < 1e-9, "X is level");

@@ -42,13 +42,20 @@ impl Carried {
     pub fn direction(axis: &Vector, d: &Vector) -> Self {
         let middle = axis * axis.dot(d);
         let u = d - middle;
-        Self { middle, u, v: axis.cross(&u) }
+        Self {
+            middle,
+            u,
+            v: axis.cross(&u),
+        }
     }
 
     /// A point, seen from `origin`.
     pub fn point(axis: &Line, p: &Point, origin: &Point) -> Self {
         let carried = Self::direction(&axis.along, &(p - axis.point));
-        Self { middle: carried.middle + (axis.point - origin), ..carried }
+        Self {
+            middle: carried.middle + (axis.point - origin),
+            ..carried
+        }
     }
 
     /// Where it is at `angle`, rad; in its own unit.
@@ -59,18 +66,30 @@ impl Carried {
 
     /// `along` · it: constant, and the factors of cosine and sine; m for points, without unit for directions.
     pub fn component(&self, along: &Vector) -> (f64, [f64; 2]) {
-        (along.dot(&self.middle), [along.dot(&self.u), along.dot(&self.v)])
+        (
+            along.dot(&self.middle),
+            [along.dot(&self.u), along.dot(&self.v)],
+        )
     }
 
     /// Its squared length, likewise, m² or without unit.
     pub fn square(&self) -> (f64, [f64; 2]) {
         let constant = self.middle.norm_squared() + self.u.norm_squared();
-        (constant, [2.0 * self.middle.dot(&self.u), 2.0 * self.middle.dot(&self.v)])
+        (
+            constant,
+            [
+                2.0 * self.middle.dot(&self.u),
+                2.0 * self.middle.dot(&self.v),
+            ],
+        )
     }
 
     /// The same, turning the other way.
     pub fn back(&self) -> Self {
-        Self { v: -self.v, ..*self }
+        Self {
+            v: -self.v,
+            ..*self
+        }
     }
 }
 
@@ -84,7 +103,11 @@ pub(super) fn angles([a, b]: [f64; 2], c: f64) -> Vec<f64> {
         return Vec::new();
     }
     let (towards, off) = (b.atan2(a), (c / size).clamp(-1.0, 1.0).acos());
-    if off == 0.0 { vec![towards] } else { vec![towards + off, towards - off] }
+    if off == 0.0 {
+        vec![towards]
+    } else {
+        vec![towards + off, towards - off]
+    }
 }
 
 /// The angle (rad) by which `from` turns about `axis` to lie over `to`; `None` where either lies along the axis.
@@ -111,12 +134,17 @@ pub(super) fn angle_pairs(
         }
     }
     if let Some(free) = left_null(&a) {
-        return one_after_the_other(&free, &b, &a, &c, near.0).into_iter().map(|(p, t)| (t, p)).collect();
+        return one_after_the_other(&free, &b, &a, &c, near.0)
+            .into_iter()
+            .map(|(p, t)| (t, p))
+            .collect();
     }
     if let Some(free) = left_null(&b) {
         return one_after_the_other(&free, &-a, &-b, &c, near.1);
     }
-    let Some(inverse) = a.try_inverse() else { return Vec::new() };
+    let Some(inverse) = a.try_inverse() else {
+        return Vec::new();
+    };
     // The ellipse that (cos θ, sin θ) runs through as φ turns, where it crosses the circle.
     let (n, k) = (inverse * b, inverse * c);
     let s = n.transpose() * n;
@@ -130,14 +158,19 @@ pub(super) fn angle_pairs(
         let x = n * Vector2::new(phi.cos(), phi.sin()) + k;
         x.y.atan2(x.x)
     };
-    harmonics.zeros().into_iter().map(|phi| (theta(phi), phi)).collect()
+    harmonics
+        .zeros()
+        .into_iter()
+        .map(|phi| (theta(phi), phi))
+        .collect()
 }
 
 /// A direction in which the rows of `m` cancel, if it has one: of two, the one that leaves most.
 fn left_null(m: &Matrix2<f64>) -> Option<Vector2<f64>> {
     let svd = m.svd(true, false);
     let least = svd.singular_values.imin();
-    (svd.singular_values[least] < 1e-8).then(|| svd.u.expect("asked for").column(least).into_owned())
+    (svd.singular_values[least] < 1e-8)
+        .then(|| svd.u.expect("asked for").column(least).into_owned())
 }
 
 /// Where `free` cancels `with`: first the angle φ with `free · (b φ + c) = 0`, then θ with `with θ = b φ + c`; pairs φ, θ. The
@@ -161,7 +194,11 @@ fn one_after_the_other(
         if factors[0].hypot(factors[1]) < 1e-8 {
             pairs.push((phi, near));
         }
-        pairs.extend(angles(factors, wanted).into_iter().map(|theta| (phi, theta)));
+        pairs.extend(
+            angles(factors, wanted)
+                .into_iter()
+                .map(|theta| (phi, theta)),
+        );
     }
     pairs
 }
@@ -176,7 +213,11 @@ struct Harmonics {
 impl Harmonics {
     fn at(&self, phi: f64) -> f64 {
         let ((s1, c1), (s2, c2)) = (phi.sin_cos(), (2.0 * phi).sin_cos());
-        self.constant + self.first[0] * c1 + self.first[1] * s1 + self.second[0] * c2 + self.second[1] * s2
+        self.constant
+            + self.first[0] * c1
+            + self.first[1] * s1
+            + self.second[0] * c2
+            + self.second[1] * s2
     }
 
     /// Where it is 0, none to four angles, rad.
@@ -184,27 +225,41 @@ impl Harmonics {
         use std::f64::consts::{PI, TAU};
         // Half angles have no tangent half round; that is put where there is no zero.
         let starts = (0..8).map(|i| f64::from(i) * TAU / 8.0 + 0.1);
-        let start =
-            starts.max_by(|a, b| self.at(a + PI).abs().total_cmp(&self.at(b + PI).abs())).expect("eight");
+        let start = starts
+            .max_by(|a, b| self.at(a + PI).abs().total_cmp(&self.at(b + PI).abs()))
+            .expect("eight");
         let turned = |[c, s]: [f64; 2], by: f64| {
             let (sin, cos) = by.sin_cos();
             [c * cos + s * sin, s * cos - c * sin]
         };
-        let (p0, [p1, p2], [p3, p4]) =
-            (self.constant, turned(self.first, start), turned(self.second, 2.0 * start));
+        let (p0, [p1, p2], [p3, p4]) = (
+            self.constant,
+            turned(self.first, start),
+            turned(self.second, 2.0 * start),
+        );
         let lead = p0 - p1 + p3;
         if lead.abs() < 1e-14 {
             return Vec::new();
         }
-        let rest =
-            [p0 + p1 + p3, 2.0 * p2 + 4.0 * p4, 2.0 * p0 - 6.0 * p3, 2.0 * p2 - 4.0 * p4].map(|x| x / lead);
+        let rest = [
+            p0 + p1 + p3,
+            2.0 * p2 + 4.0 * p4,
+            2.0 * p0 - 6.0 * p3,
+            2.0 * p2 - 4.0 * p4,
+        ]
+        .map(|x| x / lead);
         let companion = Matrix4::from_fn(|row, column| match column {
             3 => -rest[row],
             _ => f64::from(u8::from(row == column + 1)),
         });
         // Two zeros that rounding drove off the real line are one that touches.
         let real = |z: &&nalgebra::Complex<f64>| z.im.abs() < 1e-4 * (1.0 + z.re.abs());
-        companion.complex_eigenvalues().iter().filter(real).map(|z| 2.0 * z.re.atan() + start).collect()
+        companion
+            .complex_eigenvalues()
+            .iter()
+            .filter(real)
+            .map(|z| 2.0 * z.re.atan() + start)
+            .collect()
     }
 }
 

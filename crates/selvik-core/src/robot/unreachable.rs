@@ -61,8 +61,17 @@ impl BeyondLimit {
         if range.excess(value) <= 1e-9 && value.is_finite() {
             return None;
         }
-        let limit = if value < range.low() { range.low() } else { range.high() };
-        Some(Self { joint: joint.name.clone(), kind: joint.kind, value, limit })
+        let limit = if value < range.low() {
+            range.low()
+        } else {
+            range.high()
+        };
+        Some(Self {
+            joint: joint.name.clone(),
+            kind: joint.kind,
+            value,
+            limit,
+        })
     }
 
     /// By how much, rad or m.
@@ -79,6 +88,10 @@ impl fmt::Display for BeyondLimit {
             false => format!("{:.1} mm", v * 1e3),
         };
         let (value, limit, by) = (amount(self.value), amount(self.limit), amount(self.by()));
-        write!(f, "joint {} would be at {value}, {by} beyond its limit of {limit}", self.joint)
+        write!(
+            f,
+            "joint {} would be at {value}, {by} beyond its limit of {limit}",
+            self.joint
+        )
     }
 }

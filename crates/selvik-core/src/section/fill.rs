@@ -13,7 +13,11 @@ pub struct Filled {
 /// Divides `region` into triangles by ear cutting.
 #[must_use]
 pub fn fill(region: &Region) -> Filled {
-    let points: Vec<Point> = region.contours().flat_map(Contour::points).copied().collect();
+    let points: Vec<Point> = region
+        .contours()
+        .flat_map(Contour::points)
+        .copied()
+        .collect();
     let flat: Vec<[f64; 2]> = region.contours().flat_map(Contour::flat).copied().collect();
     let mut holes = Vec::with_capacity(region.holes.len());
     let mut at = region.outer.points().len();
@@ -23,7 +27,10 @@ pub fn fill(region: &Region) -> Filled {
     }
     let mut indices: Vec<u32> = Vec::new();
     earcut::Earcut::new().earcut(flat, &holes, &mut indices);
-    let triangles = indices.chunks_exact(3).map(|t| [t[0], t[1], t[2]]).collect();
+    let triangles = indices
+        .chunks_exact(3)
+        .map(|t| [t[0], t[1], t[2]])
+        .collect();
     Filled { points, triangles }
 }
 
@@ -37,8 +44,14 @@ mod tests {
     #[test]
     fn the_triangles_of_a_ring_cover_its_area() {
         let inner = cylinder_mesh(0.5, 2.0, 40);
-        let turned: Vec<[u32; 3]> = inner.triangles().iter().map(|&[a, b, c]| [a, c, b]).collect();
-        let inner = TriangleMesh::from_indexed(inner.vertices(), &turned).unwrap().mesh;
+        let turned: Vec<[u32; 3]> = inner
+            .triangles()
+            .iter()
+            .map(|&[a, b, c]| [a, c, b])
+            .collect();
+        let inner = TriangleMesh::from_indexed(inner.vertices(), &turned)
+            .unwrap()
+            .mesh;
         let tube = TriangleMesh::merged([cylinder_mesh(1.0, 2.0, 64), inner]);
         let plane = Plane::through(&Point::origin(), &Vector::new(0.2, 0.1, 1.0)).unwrap();
         let section = cut(&tube, &plane);

@@ -32,8 +32,10 @@ impl Contour {
         }
         let (u, v) = plane.axes();
         let origin = points[0];
-        let flat: Vec<[f64; 2]> =
-            points.iter().map(|p| [u.dot(&(p - origin)), v.dot(&(p - origin))]).collect();
+        let flat: Vec<[f64; 2]> = points
+            .iter()
+            .map(|p| [u.dot(&(p - origin)), v.dot(&(p - origin))])
+            .collect();
         let (mut double, mut moment) = (0.0, [0.0; 2]);
         for (a, b) in pairs(&flat) {
             let cross = a[0] * b[1] - a[1] * b[0];
@@ -46,8 +48,16 @@ impl Contour {
         }
         let middle = moment.map(|m| m / (3.0 * double));
         let centroid = origin + u * middle[0] + v * middle[1];
-        let flat = points.iter().map(|p| [u.dot(&p.coords), v.dot(&p.coords)]).collect();
-        Some(Self { points, flat, signed_area: double / 2.0, centroid })
+        let flat = points
+            .iter()
+            .map(|p| [u.dot(&p.coords), v.dot(&p.coords)])
+            .collect();
+        Some(Self {
+            points,
+            flat,
+            signed_area: double / 2.0,
+            centroid,
+        })
     }
 
     /// The points, without repeating the first.
@@ -78,7 +88,11 @@ impl Contour {
     #[must_use]
     pub fn perimeter(&self) -> f64 {
         let next = self.points.iter().cycle().skip(1);
-        self.points.iter().zip(next).map(|(a, b)| (b - a).norm()).sum()
+        self.points
+            .iter()
+            .zip(next)
+            .map(|(a, b)| (b - a).norm())
+            .sum()
     }
 
     /// Whether the outline goes round the point, by counting crossings.
@@ -108,7 +122,9 @@ impl Region {
 }
 
 fn pairs(flat: &[[f64; 2]]) -> impl Iterator<Item = ([f64; 2], [f64; 2])> + '_ {
-    flat.iter().copied().zip(flat.iter().copied().cycle().skip(1))
+    flat.iter()
+        .copied()
+        .zip(flat.iter().copied().cycle().skip(1))
 }
 
 /// Puts every hole into the smallest outline round it. A hole that lies in no outline (a mesh turned
@@ -116,8 +132,13 @@ fn pairs(flat: &[[f64; 2]]) -> impl Iterator<Item = ([f64; 2], [f64; 2])> + '_ {
 #[must_use]
 pub fn nest(contours: Vec<Contour>, plane: &Plane) -> Vec<Region> {
     let (outer, holes): (Vec<_>, Vec<_>) = contours.into_iter().partition(|c| c.signed_area > 0.0);
-    let mut regions: Vec<Region> =
-        outer.into_iter().map(|outer| Region { outer, holes: Vec::new() }).collect();
+    let mut regions: Vec<Region> = outer
+        .into_iter()
+        .map(|outer| Region {
+            outer,
+            holes: Vec::new(),
+        })
+        .collect();
     regions.sort_by(|a, b| a.outer.signed_area.total_cmp(&b.outer.signed_area));
     let mut stray = Vec::new();
     for hole in holes {
@@ -132,7 +153,10 @@ pub fn nest(contours: Vec<Contour>, plane: &Plane) -> Vec<Region> {
     for mut hole in stray {
         hole.points.reverse();
         if let Some(outer) = Contour::new(hole.points, plane) {
-            regions.push(Region { outer, holes: Vec::new() });
+            regions.push(Region {
+                outer,
+                holes: Vec::new(),
+            });
         }
     }
     regions

@@ -59,7 +59,11 @@ pub const ON_PLANE: f64 = 1e-9;
 /// behind it, whatever the rounding. Shells that overlap are united: what they share counts once.
 #[must_use]
 pub fn cut(mesh: &TriangleMesh, plane: &Plane) -> Section {
-    let height = |v: &Point| Some(plane.height(v)).filter(|h| h.abs() > ON_PLANE).unwrap_or(0.0);
+    let height = |v: &Point| {
+        Some(plane.height(v))
+            .filter(|h| h.abs() > ON_PLANE)
+            .unwrap_or(0.0)
+    };
     let heights: Vec<f64> = mesh.vertices().iter().map(height).collect();
     let front = |v: u32| heights[v as usize] >= 0.0;
     // From the mesh edge where a triangle's cut begins to the edge where it ends.
@@ -95,10 +99,20 @@ pub fn cut(mesh: &TriangleMesh, plane: &Plane) -> Section {
     };
     let (closed, open) = chains(next);
     let to_points = |chain: Vec<(u32, u32)>| without_repeats(chain.into_iter().map(point));
-    let contours = closed.into_iter().filter_map(|chain| Contour::new(to_points(chain), plane)).collect();
+    let contours = closed
+        .into_iter()
+        .filter_map(|chain| Contour::new(to_points(chain), plane))
+        .collect();
     let contours = united(contours, plane);
-    let open = open.into_iter().map(to_points).filter(|p| p.len() > 1).collect();
-    Section { regions: nest(contours, plane), open }
+    let open = open
+        .into_iter()
+        .map(to_points)
+        .filter(|p| p.len() > 1)
+        .collect();
+    Section {
+        regions: nest(contours, plane),
+        open,
+    }
 }
 
 /// Cuts several meshes at their poses by one plane, all in the same frame; what they share counts once.
@@ -115,7 +129,10 @@ pub fn cut_together<'a>(
         contours.extend(outlines.filter_map(|c| Contour::new(there(c.points()), plane)));
         open.extend(own.open.iter().map(|line| there(line)));
     }
-    Section { regions: nest(united(contours, plane), plane), open }
+    Section {
+        regions: nest(united(contours, plane), plane),
+        open,
+    }
 }
 
 fn key(a: u32, b: u32) -> (u32, u32) {
@@ -132,8 +149,9 @@ fn chains(mut next: HashMap<Edge, Vec<Edge>>) -> (Vec<Vec<Edge>>, Vec<Vec<Edge>>
     }
     let mut starts: Vec<Edge> = next.keys().copied().collect();
     starts.sort_unstable();
-    let loose =
-        |e: &Edge, next: &HashMap<Edge, Vec<Edge>>| next[e].len() > arriving.get(e).copied().unwrap_or(0);
+    let loose = |e: &Edge, next: &HashMap<Edge, Vec<Edge>>| {
+        next[e].len() > arriving.get(e).copied().unwrap_or(0)
+    };
     let (first, then): (Vec<Edge>, Vec<Edge>) = starts.into_iter().partition(|e| loose(e, &next));
     let (mut closed, mut open) = (Vec::new(), Vec::new());
     for start in first.into_iter().chain(then) {
@@ -180,8 +198,14 @@ mod tests {
 
     fn hollow_box() -> TriangleMesh {
         let inner = box_mesh([0.6, 0.4, 0.8]);
-        let turned: Vec<[u32; 3]> = inner.triangles().iter().map(|&[a, b, c]| [a, c, b]).collect();
-        let inner = TriangleMesh::from_indexed(inner.vertices(), &turned).unwrap().mesh;
+        let turned: Vec<[u32; 3]> = inner
+            .triangles()
+            .iter()
+            .map(|&[a, b, c]| [a, c, b])
+            .collect();
+        let inner = TriangleMesh::from_indexed(inner.vertices(), &turned)
+            .unwrap()
+            .mesh;
         TriangleMesh::merged([box_mesh([1.0, 1.0, 1.0]), inner])
     }
 
@@ -216,13 +240,27 @@ mod tests {
     fn a_face_in_the_plane_is_cut_the_same_however_it_is_turned() {
         for step in 0..60 {
             let turn = f64::from(step) * 0.37;
-            let pose = pose_from_rpy([0.3 * turn, -7.0, 2.0 * turn], [turn, 0.7 * turn, -1.3 * turn]);
-            let plane =
-                Plane::through(&(pose * Point::new(0.2, 0.1, 0.5)), &(pose.rotation * Vector::z())).unwrap();
+            let pose = pose_from_rpy(
+                [0.3 * turn, -7.0, 2.0 * turn],
+                [turn, 0.7 * turn, -1.3 * turn],
+            );
+            let plane = Plane::through(
+                &(pose * Point::new(0.2, 0.1, 0.5)),
+                &(pose.rotation * Vector::z()),
+            )
+            .unwrap();
             let whole = cut(&box_mesh([1.0; 3]), &plane.seen_from(&pose));
-            assert!((whole.area() - 1.0).abs() < 1e-9 && whole.open.is_empty(), "{step}: {}", whole.area());
+            assert!(
+                (whole.area() - 1.0).abs() < 1e-9 && whole.open.is_empty(),
+                "{step}: {}",
+                whole.area()
+            );
             let moved = cut(&box_mesh([1.0; 3]).moved(&pose), &plane);
-            assert!((moved.area() - 1.0).abs() < 1e-9 && moved.open.is_empty(), "{step}: {}", moved.area());
+            assert!(
+                (moved.area() - 1.0).abs() < 1e-9 && moved.open.is_empty(),
+                "{step}: {}",
+                moved.area()
+            );
         }
     }
 
@@ -246,7 +284,11 @@ mod tests {
     fn a_ball_shows_a_circle() {
         let section = cut(&sphere_mesh(1.0, 256), &level(0.6));
         let exact = PI * (1.0 - 0.36);
-        assert!((section.area() / exact - 1.0).abs() < 1e-3, "{}", section.area());
+        assert!(
+            (section.area() / exact - 1.0).abs() < 1e-3,
+            "{}",
+            section.area()
+        );
     }
 
     proptest! {

@@ -14,7 +14,8 @@ pub(super) fn united(contours: Vec<Contour>, plane: &Plane) -> Vec<Contour> {
     let flat: Vec<Vec<[f64; 2]>> = contours.iter().map(|c| c.flat().to_vec()).collect();
     let shapes = flat.simplify_shape(FillRule::NonZero);
     let (u, v) = plane.axes();
-    let lifted = |p: &[f64; 2]| Point::from(u * p[0] + v * p[1] + plane.normal.into_inner() * plane.offset);
+    let lifted =
+        |p: &[f64; 2]| Point::from(u * p[0] + v * p[1] + plane.normal.into_inner() * plane.offset);
     let contour = |(at, points): (usize, &Vec<[f64; 2]>)| {
         let mut points: Vec<Point> = points.iter().map(lifted).collect();
         let own = Contour::new(points.clone(), plane)?;
@@ -25,15 +26,28 @@ pub(super) fn united(contours: Vec<Contour>, plane: &Plane) -> Vec<Contour> {
         points.reverse();
         Contour::new(points, plane)
     };
-    shapes.iter().flat_map(|shape| shape.iter().enumerate().filter_map(contour)).collect()
+    shapes
+        .iter()
+        .flat_map(|shape| shape.iter().enumerate().filter_map(contour))
+        .collect()
 }
 
 /// Whether two outlines round material, or one and a hole that is not wholly in its box, share some of their boxes.
 fn may_overlap(contours: &[Contour]) -> bool {
     let boxed = |c: &Contour| {
-        let mut b = [f64::INFINITY, f64::INFINITY, f64::NEG_INFINITY, f64::NEG_INFINITY];
+        let mut b = [
+            f64::INFINITY,
+            f64::INFINITY,
+            f64::NEG_INFINITY,
+            f64::NEG_INFINITY,
+        ];
         for p in c.flat() {
-            b = [b[0].min(p[0]), b[1].min(p[1]), b[2].max(p[0]), b[3].max(p[1])];
+            b = [
+                b[0].min(p[0]),
+                b[1].min(p[1]),
+                b[2].max(p[0]),
+                b[3].max(p[1]),
+            ];
         }
         (b, c.signed_area() > 0.0)
     };
@@ -44,8 +58,9 @@ fn may_overlap(contours: &[Contour]) -> bool {
             if b[1] >= a[3] || b[3] <= a[1] {
                 continue;
             }
-            let within =
-                |x: &[f64; 4], y: &[f64; 4]| y[0] <= x[0] && y[1] <= x[1] && x[2] <= y[2] && x[3] <= y[3];
+            let within = |x: &[f64; 4], y: &[f64; 4]| {
+                y[0] <= x[0] && y[1] <= x[1] && x[2] <= y[2] && x[3] <= y[3]
+            };
             let nested = within(a, b) || within(b, a);
             if (*a_outer && *b_outer) || (a_outer != b_outer && !nested) {
                 return true;
@@ -76,9 +91,17 @@ mod tests {
     #[case::a_cross(vec![box_mesh([3.0, 1.0, 1.0]), box_mesh([1.0, 3.0, 1.0])], 5.0, 12.0)]
     #[case::apart(vec![box_mesh([1.0; 3]), box_mesh([1.0; 3]).moved(&at(2.0, 0.0))], 2.0, 8.0)]
     #[case::in_a_hole(vec![box_mesh([3.0, 3.0, 1.0]), box_mesh([2.0, 2.0, 1.0]).turned_over(|_| true), box_mesh([1.0; 3])], 6.0, 24.0)]
-    fn what_overlaps_counts_once(#[case] shells: Vec<TriangleMesh>, #[case] area: f64, #[case] around: f64) {
+    fn what_overlaps_counts_once(
+        #[case] shells: Vec<TriangleMesh>,
+        #[case] area: f64,
+        #[case] around: f64,
+    ) {
         let section = cut(&TriangleMesh::merged(shells), &level());
         assert!((section.area() - area).abs() < 1e-8, "{}", section.area());
-        assert!((section.perimeter() - around).abs() < 1e-7, "{}", section.perimeter());
+        assert!(
+            (section.perimeter() - around).abs() < 1e-7,
+            "{}",
+            section.perimeter()
+        );
     }
 }

@@ -14,14 +14,21 @@ const MOST: usize = 100_000_000;
 /// round shapes overlap something.
 #[must_use]
 pub fn mass_together(bodies: &[(&Surface, Pose)]) -> Option<Mass> {
-    let boxes: Vec<Aabb> = bodies.iter().map(|(surface, pose)| surface.bounds().moved(pose)).collect();
+    let boxes: Vec<Aabb> = bodies
+        .iter()
+        .map(|(surface, pose)| surface.bounds().moved(pose))
+        .collect();
     let apart = |(at, a): (usize, &Aabb)| boxes[at + 1..].iter().all(|b| !a.overlaps(b));
     let in_itself = |(surface, _): &(&Surface, Pose)| match surface.shells() {
         Some(shells) if surface.is_as_drawn() => some_overlap(shells),
         _ => some_overlap(&Shells::of(surface.mesh())),
     };
     if boxes.iter().enumerate().all(apart) && !bodies.iter().any(in_itself) {
-        let mut whole = Mass { area: 0.0, volume: 0.0, centroid: Point::origin() };
+        let mut whole = Mass {
+            area: 0.0,
+            volume: 0.0,
+            centroid: Point::origin(),
+        };
         let mut moment = Vector::zeros();
         for (surface, pose) in bodies {
             let own = surface.mass();
@@ -29,13 +36,22 @@ pub fn mass_together(bodies: &[(&Surface, Pose)]) -> Option<Mass> {
             whole.volume += own.volume;
             moment += (pose * own.centroid).coords * own.volume;
         }
-        whole.centroid =
-            if whole.volume > 1e-18 { Point::from(moment / whole.volume) } else { whole.centroid };
+        whole.centroid = if whole.volume > 1e-18 {
+            Point::from(moment / whole.volume)
+        } else {
+            whole.centroid
+        };
         return Some(whole);
     }
     let flat = bodies.iter().all(|(surface, _)| surface.is_as_drawn());
-    let placed = bodies.iter().map(|(surface, pose)| surface.mesh().moved(pose));
-    if flat { united_mass(&TriangleMesh::merged(placed)) } else { None }
+    let placed = bodies
+        .iter()
+        .map(|(surface, pose)| surface.mesh().moved(pose));
+    if flat {
+        united_mass(&TriangleMesh::merged(placed))
+    } else {
+        None
+    }
 }
 
 /// Area, volume and centroid of what `mesh` bounds where its shells overlap: what they share counts once, and surfaces inside the
@@ -59,21 +75,43 @@ pub fn united_mass(mesh: &TriangleMesh) -> Option<Mass> {
     let mut faces = Vec::with_capacity(mesh.triangles().len());
     for index in 0..mesh.triangles().len() {
         let corners = mesh.corners(index);
-        let Some(plane) = Plane::through(&corners[0], &mesh.area_vector(index)) else { continue };
+        let Some(plane) = Plane::through(&corners[0], &mesh.area_vector(index)) else {
+            continue;
+        };
         let near = solids.near(solids.of_shell[shells.of_triangle(index)], &corners);
         cost += solids.all.len() + near.iter().map(|s| s.boxes.len()).sum::<usize>();
         if cost > MOST {
             return None;
         }
-        let earlier = if near.is_empty() { Vec::new() } else { planes.add(&plane, &corners) };
-        faces.push(Face { corners, plane, near, earlier });
+        let earlier = if near.is_empty() {
+            Vec::new()
+        } else {
+            planes.add(&plane, &corners)
+        };
+        faces.push(Face {
+            corners,
+            plane,
+            near,
+            earlier,
+        });
     }
-    let parts: Vec<Part> = faces.par_iter().map(|face| face.part(&origin)).collect::<Option<_>>()?;
+    let parts: Vec<Part> = faces
+        .par_iter()
+        .map(|face| face.part(&origin))
+        .collect::<Option<_>>()?;
     let sum = |of: fn(&Part) -> f64| parts.iter().map(of).sum::<f64>();
     let (area, three_volumes) = (sum(|p| p.area), sum(|p| p.cone));
     let moment: Vector = parts.iter().map(|p| p.moment).sum();
-    let centroid = if three_volumes > 1e-18 { origin + moment * 0.75 / three_volumes } else { origin };
-    Some(Mass { area, volume: three_volumes / 3.0, centroid })
+    let centroid = if three_volumes > 1e-18 {
+        origin + moment * 0.75 / three_volumes
+    } else {
+        origin
+    };
+    Some(Mass {
+        area,
+        volume: three_volumes / 3.0,
+        centroid,
+    })
 }
 
 /// A shell with the walls of the hollows in it.
@@ -99,15 +137,26 @@ impl Solids {
             let mesh = part?;
             let boxed = |i: usize| Aabb::around(mesh.corners(i)).expect("three corners");
             let boxes = (0..mesh.triangles().len()).map(boxed).collect();
-            Some(Solid { number, bounds: mesh.bounds(), surface: Surface::new(mesh), boxes })
+            Some(Solid {
+                number,
+                bounds: mesh.bounds(),
+                surface: Surface::new(mesh),
+                boxes,
+            })
         };
-        Self { all: parts.into_iter().enumerate().filter_map(solid).collect(), of_shell }
+        Self {
+            all: parts.into_iter().enumerate().filter_map(solid).collect(),
+            of_shell,
+        }
     }
 
     /// Those but `own` in whose bounds a triangle may lie.
     fn near(&self, own: usize, corners: &[Point; 3]) -> Vec<&Solid> {
         let bounds = Aabb::around(*corners).expect("three corners");
-        self.all.iter().filter(|s| s.number != own && s.bounds.overlaps(&bounds)).collect()
+        self.all
+            .iter()
+            .filter(|s| s.number != own && s.bounds.overlaps(&bounds))
+            .collect()
     }
 }
 
@@ -133,7 +182,10 @@ impl Face<'_> {
     /// What is left of it, as seen from `origin`; `None` where that can't be told.
     fn part(&self, origin: &Point) -> Option<Part> {
         let bounds = Aabb::around(self.corners).expect("three corners");
-        let before = Plane { normal: -self.plane.normal, offset: -self.plane.offset };
+        let before = Plane {
+            normal: -self.plane.normal,
+            offset: -self.plane.offset,
+        };
         let [a, b, c] = self.corners;
         let middle = Point::from((a.coords + b.coords + c.coords) / 3.0);
         let mut cuts = Vec::new();
@@ -170,10 +222,12 @@ impl Face<'_> {
 fn some_overlap(shells: &Shells) -> bool {
     let mut boxes: Vec<&Aabb> = shells.all().iter().map(|s| &s.bounds).collect();
     boxes.sort_by(|a, b| a.min.x.total_cmp(&b.min.x));
-    boxes
-        .iter()
-        .enumerate()
-        .any(|(at, a)| boxes[at + 1..].iter().take_while(|b| b.min.x <= a.max.x).any(|b| a.overlaps(b)))
+    boxes.iter().enumerate().any(|(at, a)| {
+        boxes[at + 1..]
+            .iter()
+            .take_while(|b| b.min.x <= a.max.x)
+            .any(|b| a.overlaps(b))
+    })
 }
 
 /// For each shell the one it belongs to: the wall of a hollow to the smallest shell round it, others to themselves.
@@ -185,25 +239,41 @@ fn solids(shells: &Shells) -> Vec<usize> {
             all[*o].volume > 0.0 && outer.contains(&inner.min) && outer.contains(&inner.max)
         };
         let smallest = |a: &usize, b: &usize| all[*a].volume.total_cmp(&all[*b].volume);
-        if all[s].volume < 0.0 { (0..all.len()).filter(round).min_by(smallest).unwrap_or(s) } else { s }
+        if all[s].volume < 0.0 {
+            (0..all.len()).filter(round).min_by(smallest).unwrap_or(s)
+        } else {
+            s
+        }
     };
     (0..all.len()).map(of).collect()
 }
 
 /// What is left of a triangle without what the others cover: triangles again, as a fan that may run back and forth.
-fn left_of(corners: &[Point; 3], plane: &Plane, cuts: &[Section], earlier: &[[Point; 3]]) -> Vec<[Point; 3]> {
-    let covered =
-        cuts.iter().flat_map(|s| &s.regions).flat_map(|r| r.contours()).map(|c| c.points().to_vec());
+fn left_of(
+    corners: &[Point; 3],
+    plane: &Plane,
+    cuts: &[Section],
+    earlier: &[[Point; 3]],
+) -> Vec<[Point; 3]> {
+    let covered = cuts
+        .iter()
+        .flat_map(|s| &s.regions)
+        .flat_map(|r| r.contours())
+        .map(|c| c.points().to_vec());
     let covered: Vec<Vec<Point>> = covered.chain(earlier.iter().map(|c| c.to_vec())).collect();
     if covered.is_empty() {
         return vec![*corners];
     }
     let (u, v) = plane.axes();
     let flat = |p: &Point| [u.dot(&p.coords), v.dot(&p.coords)];
-    let lifted = |p: &[f64; 2]| Point::from(u * p[0] + v * p[1] + plane.normal.into_inner() * plane.offset);
+    let lifted =
+        |p: &[f64; 2]| Point::from(u * p[0] + v * p[1] + plane.normal.into_inner() * plane.offset);
     let subject: Vec<[f64; 2]> = corners.iter().map(flat).collect();
     // Seen from before the plane outlines run the other way; winding round is winding round.
-    let clip: Vec<Vec<[f64; 2]>> = covered.iter().map(|c| c.iter().map(flat).collect()).collect();
+    let clip: Vec<Vec<[f64; 2]>> = covered
+        .iter()
+        .map(|c| c.iter().map(flat).collect())
+        .collect();
     let left = subject.overlay(&clip, OverlayRule::Difference, FillRule::NonZero);
     let fan = |contour: &Vec<[f64; 2]>| -> Vec<[Point; 3]> {
         let points: Vec<Point> = contour.iter().map(lifted).collect();
@@ -259,7 +329,11 @@ mod tests {
     #[case::apart(vec![box_mesh([1.0; 3]), box_mesh([1.0; 3]).moved(&at(3.0, 0.0, 0.0))], 2.0, 12.0)]
     #[case::in_a_hollow(vec![box_mesh([3.0; 3]), box_mesh([2.0; 3]).turned_over(|_| true), box_mesh([1.0; 3])], 20.0, 84.0)]
     #[case::through_a_wall(vec![box_mesh([3.0; 3]), box_mesh([2.0; 3]).turned_over(|_| true), box_mesh([1.0, 1.0, 1.0]).moved(&at(1.25, 0.0, 0.0))], 19.5, 80.0)]
-    fn what_is_shared_counts_once(#[case] shells: Vec<TriangleMesh>, #[case] volume: f64, #[case] area: f64) {
+    fn what_is_shared_counts_once(
+        #[case] shells: Vec<TriangleMesh>,
+        #[case] volume: f64,
+        #[case] area: f64,
+    ) {
         let mass = united_mass(&TriangleMesh::merged(shells)).unwrap();
         assert!((mass.volume - volume).abs() < 1e-6, "{}", mass.volume);
         assert!((mass.area - area).abs() < 1e-6, "{}", mass.area);
@@ -272,19 +346,32 @@ mod tests {
         let block = box_mesh([2.0; 3]);
         let through = box_mesh([0.2, 0.2, 3.0]);
         let mass = united_mass(&TriangleMesh::merged([ball, block, through])).unwrap();
-        assert!((mass.volume - (8.0 + 2.0 * 0.5 * 0.04)).abs() < 1e-6, "{}", mass.volume);
-        assert!((mass.area - (24.0 + 2.0 * 4.0 * 0.2 * 0.5)).abs() < 1e-6, "{}", mass.area);
+        assert!(
+            (mass.volume - (8.0 + 2.0 * 0.5 * 0.04)).abs() < 1e-6,
+            "{}",
+            mass.volume
+        );
+        assert!(
+            (mass.area - (24.0 + 2.0 * 4.0 * 0.2 * 0.5)).abs() < 1e-6,
+            "{}",
+            mass.area
+        );
     }
 
     /// Four hundred blocks under a plate.
     #[test]
     fn many_shells_at_once() {
-        let many = (0..400).map(|i| box_mesh([0.9; 3]).moved(&at(f64::from(i % 20), f64::from(i / 20), 0.0)));
+        let many = (0..400)
+            .map(|i| box_mesh([0.9; 3]).moved(&at(f64::from(i % 20), f64::from(i / 20), 0.0)));
         let plate = box_mesh([30.0, 30.0, 0.1]).moved(&at(9.5, 9.5, 0.45));
         let mass = united_mass(&TriangleMesh::merged(many.chain([plate]))).unwrap();
         // Half of the plate's thickness stands in the blocks.
         let expected = 400.0 * 0.9f64.powi(3) + 90.0 - 400.0 * 0.81 * 0.05;
-        assert!((mass.volume - expected).abs() < 1e-4, "{} {expected}", mass.volume);
+        assert!(
+            (mass.volume - expected).abs() < 1e-4,
+            "{} {expected}",
+            mass.volume
+        );
     }
 
     /// Balls of radius r with middles d apart share a lens of π (4r + d) (2r − d)² / 12 (Weisstein, MathWorld, from memory).
@@ -292,33 +379,61 @@ mod tests {
     fn balls_share_a_lens() {
         let (r, d) = (1.0, 0.8);
         let ball = sphere_mesh(r, 48);
-        let turned = ball.moved(&pose_from_rpy([0.3, 0.5, (d * d - 0.34f64).sqrt()], [0.3, 0.2, 0.1]));
+        let turned = ball.moved(&pose_from_rpy(
+            [0.3, 0.5, (d * d - 0.34f64).sqrt()],
+            [0.3, 0.2, 0.1],
+        ));
         let both = united_mass(&TriangleMesh::merged([ball.clone(), turned])).unwrap();
         let lens = std::f64::consts::PI * (4.0 * r + d) * (2.0 * r - d).powi(2) / 12.0;
         let expected = 2.0 * mass_of(&ball).volume - lens;
-        assert!((both.volume / expected - 1.0).abs() < 3e-3, "{} {expected}", both.volume);
-        let middle = pose_from_rpy([0.15, 0.25, 0.5 * (d * d - 0.34f64).sqrt()], [0.0; 3]).translation.vector;
-        assert!((both.centroid.coords - middle).norm() < 2e-3, "{}", both.centroid);
+        assert!(
+            (both.volume / expected - 1.0).abs() < 3e-3,
+            "{} {expected}",
+            both.volume
+        );
+        let middle = pose_from_rpy([0.15, 0.25, 0.5 * (d * d - 0.34f64).sqrt()], [0.0; 3])
+            .translation
+            .vector;
+        assert!(
+            (both.centroid.coords - middle).norm() < 2e-3,
+            "{}",
+            both.centroid
+        );
     }
 
     /// Two bodies of one item that stand in each other: a plate and a pin through it.
     #[test]
     fn bodies_at_their_poses_count_what_they_share_once() {
-        let (plate, pin) =
-            (Surface::new(box_mesh([0.4, 0.4, 0.02])), Surface::new(box_mesh([0.1, 0.1, 0.3])));
+        let (plate, pin) = (
+            Surface::new(box_mesh([0.4, 0.4, 0.02])),
+            Surface::new(box_mesh([0.1, 0.1, 0.3])),
+        );
         let both = [(&plate, at(1.0, 0.0, 0.0)), (&pin, at(1.0, 0.1, 0.0))];
         let mass = mass_together(&both).unwrap();
-        assert!((mass.volume - (0.4 * 0.4 * 0.02 + 0.1 * 0.1 * 0.28)).abs() < 1e-9, "{}", mass.volume);
+        assert!(
+            (mass.volume - (0.4 * 0.4 * 0.02 + 0.1 * 0.1 * 0.28)).abs() < 1e-9,
+            "{}",
+            mass.volume
+        );
         let plane = Plane::through(&Point::origin(), &Vector::y()).unwrap();
         let section = crate::section::cut_together(both.map(|(s, pose)| (s.mesh(), pose)), &plane);
-        assert!((section.area() - (0.4 * 0.02)).abs() < 1e-9, "{}", section.area());
+        assert!(
+            (section.area() - (0.4 * 0.02)).abs() < 1e-9,
+            "{}",
+            section.area()
+        );
         let level = Plane::through(&Point::origin(), &Vector::z()).unwrap();
         let section = crate::section::cut_together(both.map(|(s, pose)| (s.mesh(), pose)), &level);
         assert!((section.area() - 0.16).abs() < 1e-9, "{}", section.area());
         let ball =
-            Surface::of_shapes(&[(crate::mesh::Shape::Sphere { radius: 0.1 }, Pose::identity())]).unwrap();
-        assert_eq!(mass_together(&[(&plate, at(0.0, 0.0, 0.0)), (&ball, at(0.0, 0.0, 0.05))]), None);
-        let apart = mass_together(&[(&plate, at(0.0, 0.0, 0.0)), (&ball, at(0.0, 0.0, 0.5))]).unwrap();
+            Surface::of_shapes(&[(crate::mesh::Shape::Sphere { radius: 0.1 }, Pose::identity())])
+                .unwrap();
+        assert_eq!(
+            mass_together(&[(&plate, at(0.0, 0.0, 0.0)), (&ball, at(0.0, 0.0, 0.05))]),
+            None
+        );
+        let apart =
+            mass_together(&[(&plate, at(0.0, 0.0, 0.0)), (&ball, at(0.0, 0.0, 0.5))]).unwrap();
         let exact = 0.0032 + 4.0 / 3.0 * std::f64::consts::PI * 1e-3;
         assert!((apart.volume - exact).abs() < 1e-12, "{}", apart.volume);
     }

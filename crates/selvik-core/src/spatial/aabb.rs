@@ -14,14 +14,23 @@ impl Aabb {
     pub fn around(points: impl IntoIterator<Item = Point>) -> Option<Self> {
         let mut points = points.into_iter();
         let first = points.next()?;
-        let start = Self { min: first, max: first };
-        Some(points.fold(start, |b, p| Self { min: b.min.inf(&p), max: b.max.sup(&p) }))
+        let start = Self {
+            min: first,
+            max: first,
+        };
+        Some(points.fold(start, |b, p| Self {
+            min: b.min.inf(&p),
+            max: b.max.sup(&p),
+        }))
     }
 
     /// The smallest box that holds both.
     #[must_use]
     pub fn union(&self, other: &Self) -> Self {
-        Self { min: self.min.inf(&other.min), max: self.max.sup(&other.max) }
+        Self {
+            min: self.min.inf(&other.min),
+            max: self.max.sup(&other.max),
+        }
     }
 
     /// The middle of the box.
@@ -41,7 +50,11 @@ impl Aabb {
     pub fn corners(&self) -> [Point; 8] {
         std::array::from_fn(|i| {
             let pick = |bit: usize, axis: usize| {
-                if i & bit == 0 { self.min[axis] } else { self.max[axis] }
+                if i & bit == 0 {
+                    self.min[axis]
+                } else {
+                    self.max[axis]
+                }
             };
             Point::new(pick(1, 0), pick(2, 1), pick(4, 2))
         })
@@ -53,7 +66,10 @@ impl Aabb {
         let centre = pose * self.centre();
         let rotation = pose.rotation.to_rotation_matrix();
         let half = rotation.matrix().abs() * self.half_extents();
-        Self { min: centre - half, max: centre + half }
+        Self {
+            min: centre - half,
+            max: centre + half,
+        }
     }
 
     /// Whether the two share a point.

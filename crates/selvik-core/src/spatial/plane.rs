@@ -30,7 +30,10 @@ impl Plane {
     #[must_use]
     pub fn seen_from(&self, pose: &Pose) -> Self {
         let normal = pose.rotation.inverse() * self.normal;
-        Self { normal, offset: self.offset - self.normal.dot(&pose.translation.vector) }
+        Self {
+            normal,
+            offset: self.offset - self.normal.dot(&pose.translation.vector),
+        }
     }
 
     /// Two unit vectors in the plane that make a right-handed system `u × v = normal`.
@@ -38,7 +41,11 @@ impl Plane {
     pub fn axes(&self) -> (Vector, Vector) {
         let n = self.normal.into_inner();
         // The world's up, seen in the plane, is "up" on a drawing of the cut where there is one.
-        let v = if n.z.abs() < 0.999 { Vector::z() - n * n.z } else { Vector::y() - n * n.y };
+        let v = if n.z.abs() < 0.999 {
+            Vector::z() - n * n.z
+        } else {
+            Vector::y() - n * n.y
+        };
         let v = v.normalize();
         (v.cross(&n), v)
     }
@@ -50,7 +57,8 @@ mod tests {
 
     #[test]
     fn a_plane_seen_from_a_moved_frame_keeps_its_points() {
-        let plane = Plane::through(&Point::new(1.0, 2.0, 3.0), &Vector::new(1.0, -2.0, 0.5)).unwrap();
+        let plane =
+            Plane::through(&Point::new(1.0, 2.0, 3.0), &Vector::new(1.0, -2.0, 0.5)).unwrap();
         let pose = crate::spatial::pose_from_rpy([4.0, -1.0, 2.0], [0.3, 0.2, -1.1]);
         let local = plane.seen_from(&pose);
         let point = Point::new(0.3, 0.9, -0.2);
@@ -59,7 +67,12 @@ mod tests {
 
     #[test]
     fn the_axes_of_a_plane_are_right_handed() {
-        for normal in [Vector::x(), -Vector::y(), Vector::z(), Vector::new(1.0, 2.0, -3.0)] {
+        for normal in [
+            Vector::x(),
+            -Vector::y(),
+            Vector::z(),
+            Vector::new(1.0, 2.0, -3.0),
+        ] {
             let plane = Plane::through(&Point::origin(), &normal).unwrap();
             let (u, v) = plane.axes();
             assert!((u.cross(&v) - plane.normal.into_inner()).norm() < 1e-12);

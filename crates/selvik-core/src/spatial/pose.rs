@@ -29,7 +29,11 @@ pub fn rpy_of(pose: &Pose) -> [f64; 3] {
     if horizontal < 1e-9 {
         return [0.0, pitch, (-m[(0, 1)]).atan2(m[(1, 1)])];
     }
-    [m[(2, 1)].atan2(m[(2, 2)]), pitch, m[(1, 0)].atan2(m[(0, 0)])]
+    [
+        m[(2, 1)].atan2(m[(2, 2)]),
+        pitch,
+        m[(1, 0)].atan2(m[(0, 0)]),
+    ]
 }
 
 /// The angle (rad, 0..π) by which `a` must turn to have the orientation of `b`.

@@ -15,9 +15,14 @@ pub fn evidence_viewpoint(
     distance: f64,
     seen: impl Fn(&Vector) -> f64,
 ) -> (Viewpoint, Plane) {
-    let line = (b - a).try_normalize(1e-9).or_else(|| apart.try_normalize(1e-12));
+    let line = (b - a)
+        .try_normalize(1e-9)
+        .or_else(|| apart.try_normalize(1e-12));
     let line = line.unwrap_or_else(Vector::x);
-    let level = Vector::z().cross(&line).try_normalize(1e-6).unwrap_or_else(Vector::x);
+    let level = Vector::z()
+        .cross(&line)
+        .try_normalize(1e-6)
+        .unwrap_or_else(Vector::x);
     let over = line.cross(&level);
     let over = if over.z < 0.0 { -over } else { over };
     let pivot = nalgebra::center(&a, &b);
@@ -26,10 +31,20 @@ pub fn evidence_viewpoint(
         level * cos + over * sin
     });
     // Of equally clear directions the one nearest a slightly raised level view is easiest to read.
-    let liking = |d: &Vector| seen(d) - 0.15 * (d.z - 0.3).abs() - if d.z < -0.1 { 0.5 } else { 0.0 };
-    let backwards = candidates.max_by(|x, y| liking(x).total_cmp(&liking(y))).expect("twelve directions");
+    let liking =
+        |d: &Vector| seen(d) - 0.15 * (d.z - 0.3).abs() - if d.z < -0.1 { 0.5 } else { 0.0 };
+    let backwards = candidates
+        .max_by(|x, y| liking(x).total_cmp(&liking(y)))
+        .expect("twelve directions");
     let (bearing, elevation) = Viewpoint::angles_of(&backwards);
-    let viewpoint = Viewpoint { pivot, bearing, elevation, roll: 0.0, distance, projection };
+    let viewpoint = Viewpoint {
+        pivot,
+        bearing,
+        elevation,
+        roll: 0.0,
+        distance,
+        projection,
+    };
     let plane = Plane::through(&pivot, &backwards).expect("a unit vector");
     (viewpoint, plane)
 }

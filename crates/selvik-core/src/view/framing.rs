@@ -31,7 +31,12 @@ pub fn frame(from: &Viewpoint, points: &[Point], aspect: f64, margin: f64) -> Vi
             let pivot = Point::from(right * middle.0 + up * middle.1 + back * depth);
             // Far enough that nothing lies behind the eye.
             let distance = (depth_high - depth) + width.max(1.0);
-            Viewpoint { pivot, distance, projection: Projection::Parallel { width }, ..*from }
+            Viewpoint {
+                pivot,
+                distance,
+                projection: Projection::Parallel { width },
+                ..*from
+            }
         }
         Projection::Perspective { horizontal_angle } => {
             let slope_x = (horizontal_angle / 2.0).tan() * fill;
@@ -39,10 +44,16 @@ pub fn frame(from: &Viewpoint, points: &[Point], aspect: f64, margin: f64) -> Vi
             // Each point keeps the eye behind four planes; along each axis the two tightest meet.
             let (x, dx) = between(points, &right, &back, slope_x);
             let (y, dy) = between(points, &up, &back, slope_y);
-            let depth_of_eye = dx.max(dy).max(depth_high + standoff(depth_high - depth_low));
+            let depth_of_eye = dx
+                .max(dy)
+                .max(depth_high + standoff(depth_high - depth_low));
             let depth = f64::midpoint(depth_low, depth_high);
             let pivot = Point::from(right * x + up * y + back * depth);
-            Viewpoint { pivot, distance: depth_of_eye - depth, ..*from }
+            Viewpoint {
+                pivot,
+                distance: depth_of_eye - depth,
+                ..*from
+            }
         }
     }
 }

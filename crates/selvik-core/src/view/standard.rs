@@ -119,8 +119,14 @@ mod tests {
     ) {
         let (bearing, elevation) = view.angles();
         let projection = Projection::Parallel { width: 1.0 };
-        let v =
-            Viewpoint { pivot: Point::origin(), bearing, elevation, roll: 0.0, distance: 1.0, projection };
+        let v = Viewpoint {
+            pivot: Point::origin(),
+            bearing,
+            elevation,
+            roll: 0.0,
+            distance: 1.0,
+            projection,
+        };
         assert!((v.backwards() - Vector::from(from)).norm() < 1e-12);
         assert!((v.right() - Vector::from(right)).norm() < 1e-12);
         let (b, e) = Viewpoint::angles_of(&v.backwards());

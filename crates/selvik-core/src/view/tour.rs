@@ -62,26 +62,34 @@ impl Tour {
                 return Err(TourError::PassingHold(i + 1));
             }
         }
-        let mut channels: Vec<[f64; CHANNELS]> = stops.iter().map(|s| channels_of(&s.viewpoint)).collect();
+        let mut channels: Vec<[f64; CHANNELS]> =
+            stops.iter().map(|s| channels_of(&s.viewpoint)).collect();
         for i in 1..channels.len() {
             // The shorter way round.
             for turning in [3, 5] {
                 let turn = channels[i][turning] - channels[i - 1][turning];
-                channels[i][turning] -= std::f64::consts::TAU * (turn / std::f64::consts::TAU).round();
+                channels[i][turning] -=
+                    std::f64::consts::TAU * (turn / std::f64::consts::TAU).round();
             }
         }
         let mut speeds = vec![[0.0; CHANNELS]; stops.len()];
         for i in 1..last {
             if stops[i].passing {
                 let time = stops[i - 1].travel + stops[i].travel;
-                speeds[i] = std::array::from_fn(|c| (channels[i + 1][c] - channels[i - 1][c]) / time);
+                speeds[i] =
+                    std::array::from_fn(|c| (channels[i + 1][c] - channels[i - 1][c]) / time);
             }
         }
         let mut arrivals = vec![0.0];
         for stop in &stops[..last] {
             arrivals.push(arrivals.last().expect("the first") + stop.hold + stop.travel);
         }
-        Ok(Self { stops, channels, speeds, arrivals })
+        Ok(Self {
+            stops,
+            channels,
+            speeds,
+            arrivals,
+        })
     }
 
     /// From the first arrival to the end of the last hold, s.
@@ -113,8 +121,9 @@ impl Tour {
         let channels =
             std::array::from_fn(|c| hermite(s, p[c], here.travel * u[c], q[c], here.travel * v[c]));
         // Where one end is in perspective the way is, too: only that shows the way.
-        let parallel =
-            [here, next].iter().all(|s| matches!(s.viewpoint.projection, Projection::Parallel { .. }));
+        let parallel = [here, next]
+            .iter()
+            .all(|s| matches!(s.viewpoint.projection, Projection::Parallel { .. }));
         viewpoint_of(&channels, parallel)
     }
 }
@@ -122,7 +131,10 @@ impl Tour {
 /// The cubic through `p` and `q` with slopes `u` and `v`, at `s` of 0..1.
 fn hermite(s: f64, p: f64, u: f64, q: f64, v: f64) -> f64 {
     let (s2, s3) = (s * s, s * s * s);
-    p * (2.0 * s3 - 3.0 * s2 + 1.0) + u * (s3 - 2.0 * s2 + s) + q * (3.0 * s2 - 2.0 * s3) + v * (s3 - s2)
+    p * (2.0 * s3 - 3.0 * s2 + 1.0)
+        + u * (s3 - 2.0 * s2 + s)
+        + q * (3.0 * s2 - 2.0 * s3)
+        + v * (s3 - s2)
 }
 
 fn channels_of(v: &Viewpoint) -> [f64; CHANNELS] {
@@ -158,7 +170,9 @@ fn viewpoint_of(channels: &[f64; CHANNELS], parallel: bool) -> Viewpoint {
         projection: if parallel {
             Projection::Parallel { width }
         } else {
-            Projection::Perspective { horizontal_angle: 2.0 * tangent.atan() }
+            Projection::Perspective {
+                horizontal_angle: 2.0 * tangent.atan(),
+            }
         },
     }
 }
@@ -175,19 +189,23 @@ mod tests {
             (0.0f64..2.0, 0.5f64..4.0, any::<bool>()),
         );
         prop::collection::vec(
-            stop.prop_map(|(pivot, (bearing, elevation, distance), (hold, travel, passing))| Stop {
-                viewpoint: Viewpoint {
-                    pivot: Point::from(pivot),
-                    bearing,
-                    elevation,
-                    roll: 0.0,
-                    distance,
-                    projection: Projection::Perspective { horizontal_angle: 0.9 },
+            stop.prop_map(
+                |(pivot, (bearing, elevation, distance), (hold, travel, passing))| Stop {
+                    viewpoint: Viewpoint {
+                        pivot: Point::from(pivot),
+                        bearing,
+                        elevation,
+                        roll: 0.0,
+                        distance,
+                        projection: Projection::Perspective {
+                            horizontal_angle: 0.9,
+                        },
+                    },
+                    hold: if passing { 0.0 } else { hold },
+                    travel,
+                    passing,
                 },
-                hold: if passing { 0.0 } else { hold },
-                travel,
-                passing,
-            }),
+            ),
             1..7,
         )
     }
@@ -231,9 +249,16 @@ mod tests {
             elevation: 0.3,
             roll: 0.0,
             distance: 4.0,
-            projection: Projection::Perspective { horizontal_angle: 0.9 },
+            projection: Projection::Perspective {
+                horizontal_angle: 0.9,
+            },
         };
-        Stop { viewpoint, hold: 0.0, travel: 2.0, passing }
+        Stop {
+            viewpoint,
+            hold: 0.0,
+            travel: 2.0,
+            passing,
+        }
     }
 
     #[test]
@@ -245,7 +270,11 @@ mod tests {
     #[test]
     fn passing_keeps_its_speed_and_resting_does_not() {
         let speed_in_the_middle = |passing| {
-            let three = vec![at_bearing(0.0, false), at_bearing(30.0, passing), at_bearing(60.0, false)];
+            let three = vec![
+                at_bearing(0.0, false),
+                at_bearing(30.0, passing),
+                at_bearing(60.0, false),
+            ];
             let tour = Tour::new(three).unwrap();
             (tour.at(2.001).bearing - tour.at(1.999).bearing) / 0.002
         };
@@ -258,7 +287,10 @@ mod tests {
     #[case(vec![Stop { travel: 0.0, ..at_bearing(0.0, false) }, at_bearing(9.0, false)], TourError::Time(1))]
     #[case(vec![at_bearing(0.0, false), Stop { hold: f64::NAN, ..at_bearing(9.0, false) }], TourError::Time(2))]
     #[case(vec![Stop { hold: 1.0, ..at_bearing(0.0, true) }], TourError::PassingHold(1))]
-    fn impossible_times_are_refused_with_the_stop(#[case] stops: Vec<Stop>, #[case] expected: TourError) {
+    fn impossible_times_are_refused_with_the_stop(
+        #[case] stops: Vec<Stop>,
+        #[case] expected: TourError,
+    ) {
         assert_eq!(Tour::new(stops).unwrap_err(), expected);
     }
 }

@@ -84,7 +84,11 @@ impl Viewpoint {
     #[must_use]
     pub fn angles_of(backwards: &Vector) -> (f64, f64) {
         let level = backwards.x.hypot(backwards.y);
-        let bearing = if level < 1e-12 { 0.0 } else { backwards.x.atan2(-backwards.y) };
+        let bearing = if level < 1e-12 {
+            0.0
+        } else {
+            backwards.x.atan2(-backwards.y)
+        };
         (bearing, backwards.z.atan2(level))
     }
 }

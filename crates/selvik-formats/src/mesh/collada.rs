@@ -24,10 +24,23 @@ pub fn read_collada(name: &str, bytes: &[u8]) -> Result<Welded> {
     let document = parsed(name, bytes)?;
     let root = document.root_element();
     if root.tag_name().name() != "COLLADA" {
-        return Err(FormatError::at(name, "line 1", "the outermost element must be <COLLADA>"));
+        return Err(FormatError::at(
+            name,
+            "line 1",
+            "the outermost element must be <COLLADA>",
+        ));
     }
-    let by_id = document.descendants().filter_map(|n| n.attribute("id").map(|id| (id, n))).collect();
-    let mut reader = Reader { name, document: &document, by_id, soup: Vec::new(), visits: 0 };
+    let by_id = document
+        .descendants()
+        .filter_map(|n| n.attribute("id").map(|id| (id, n)))
+        .collect();
+    let mut reader = Reader {
+        name,
+        document: &document,
+        by_id,
+        soup: Vec::new(),
+        visits: 0,
+    };
     let upright = reader.upright(&root)?;
     match find(&root, &["scene", "instance_visual_scene"]) {
         Some(instance) => {
@@ -70,14 +83,22 @@ impl<'a, 'i> Reader<'a, 'i> {
             None => 1.0,
         };
         if metres <= 0.0 {
-            return Err(self.fail(&unit.unwrap_or(*root), "the unit must be a positive number of metres"));
+            return Err(self.fail(
+                &unit.unwrap_or(*root),
+                "the unit must be a positive number of metres",
+            ));
         }
-        let axes = match find(root, &["asset", "up_axis"]).and_then(|u| u.text()).map(str::trim) {
+        let axes = match find(root, &["asset", "up_axis"])
+            .and_then(|u| u.text())
+            .map(str::trim)
+        {
             Some("Z_UP") => Matrix4::identity(),
             Some("X_UP") => {
-                Rotation3::from_axis_angle(&Vector3::y_axis(), -std::f64::consts::FRAC_PI_2).to_homogeneous()
+                Rotation3::from_axis_angle(&Vector3::y_axis(), -std::f64::consts::FRAC_PI_2)
+                    .to_homogeneous()
             }
-            _ => Rotation3::from_axis_angle(&Vector3::x_axis(), std::f64::consts::FRAC_PI_2).to_homogeneous(),
+            _ => Rotation3::from_axis_angle(&Vector3::x_axis(), std::f64::consts::FRAC_PI_2)
+                .to_homogeneous(),
         };
         Ok(axes * Matrix4::new_scaling(metres))
     }
@@ -132,7 +153,9 @@ impl<'a, 'i> Reader<'a, 'i> {
     }
 
     fn geometry(&mut self, geometry: &Node<'a, 'i>, matrix: &Matrix4<f64>) -> Result<()> {
-        let Some(mesh) = child(geometry, "mesh") else { return Ok(()) };
+        let Some(mesh) = child(geometry, "mesh") else {
+            return Ok(());
+        };
         for primitive in mesh.children().filter(Node::is_element) {
             match primitive.tag_name().name() {
                 "triangles" | "polylist" | "polygons" | "trifans" | "tristrips" => {
@@ -145,33 +168,46 @@ impl<'a, 'i> Reader<'a, 'i> {
     }
 
     fn primitive(&mut self, primitive: &Node<'a, 'i>, matrix: &Matrix4<f64>) -> Result<()> {
-        let inputs = children(primitive, "input").map(|n| self.input(&n)).collect::<Result<Vec<_>>>()?;
+        let inputs = children(primitive, "input")
+            .map(|n| self.input(&n))
+            .collect::<Result<Vec<_>>>()?;
         let vertex = inputs.iter().find(|i| i.semantic == "VERTEX");
         let vertex = vertex.ok_or_else(|| self.fail(primitive, "has no VERTEX input"))?;
         let stride = inputs.iter().map(|i| i.offset + 1).max().unwrap_or(1);
         let points = self.points(primitive, vertex, matrix)?;
         let kind = primitive.tag_name().name();
-        let lists = children(primitive, "p").chain(children(primitive, "ph").filter_map(|h| child(&h, "p")));
+        let lists = children(primitive, "p")
+            .chain(children(primitive, "ph").filter_map(|h| child(&h, "p")));
         for list in lists.collect::<Vec<_>>() {
             let indices = self.indices(&list)?;
             let mut corners = Vec::with_capacity(indices.len() / stride);
             for tuple in indices.chunks_exact(stride) {
                 let at = tuple[vertex.offset];
                 let point = points.get(at).ok_or_else(|| {
-                    self.fail(&list, &format!("names vertex {at}, but there are only {}", points.len()))
+                    self.fail(
+                        &list,
+                        &format!("names vertex {at}, but there are only {}", points.len()),
+                    )
                 })?;
                 corners.push(*point);
             }
             match kind {
-                "triangles" => self.soup.extend(corners.chunks_exact(3).map(|c| [c[0], c[1], c[2]])),
-                "tristrips" => self.soup.extend(
-                    corners
-                        .windows(3)
-                        .enumerate()
-                        .map(|(i, c)| if i % 2 == 0 { [c[0], c[1], c[2]] } else { [c[1], c[0], c[2]] }),
-                ),
+                "triangles" => self
+                    .soup
+                    .extend(corners.chunks_exact(3).map(|c| [c[0], c[1], c[2]])),
+                "tristrips" => self
+                    .soup
+                    .extend(corners.windows(3).enumerate().map(|(i, c)| {
+                        if i % 2 == 0 {
+                            [c[0], c[1], c[2]]
+                        } else {
+                            [c[1], c[0], c[2]]
+                        }
+                    })),
                 "polylist" => {
-                    let counts = child(primitive, "vcount").map(|v| self.indices(&v)).transpose()?;
+                    let counts = child(primitive, "vcount")
+                        .map(|v| self.indices(&v))
+                        .transpose()?;
                     let counts = counts.ok_or_else(|| self.fail(primitive, "has no <vcount>"))?;
                     let mut rest = corners.as_slice();
                     for count in counts {
@@ -198,32 +234,49 @@ impl<'a, 'i> Reader<'a, 'i> {
         };
         let semantic = node.attribute("semantic").unwrap_or_default();
         let source = node.attribute("source").unwrap_or_default();
-        Ok(Input { semantic, source, offset })
+        Ok(Input {
+            semantic,
+            source,
+            offset,
+        })
     }
 
     /// The positions that a VERTEX input leads to, moved by `matrix`.
-    fn points(&self, at: &Node<'a, 'i>, vertex: &Input<'a>, matrix: &Matrix4<f64>) -> Result<Vec<Point>> {
+    fn points(
+        &self,
+        at: &Node<'a, 'i>,
+        vertex: &Input<'a>,
+        matrix: &Matrix4<f64>,
+    ) -> Result<Vec<Point>> {
         let vertices = self.referred(at, vertex.source)?;
-        let position = children(&vertices, "input").find(|i| i.attribute("semantic") == Some("POSITION"));
+        let position =
+            children(&vertices, "input").find(|i| i.attribute("semantic") == Some("POSITION"));
         let position = position.ok_or_else(|| self.fail(&vertices, "has no POSITION input"))?;
         let source = self.referred(&position, position.attribute("source").unwrap_or_default())?;
         let array = child(&source, "float_array");
-        let numbers = self.numbers(&array.ok_or_else(|| self.fail(&source, "has no <float_array>"))?)?;
+        let numbers =
+            self.numbers(&array.ok_or_else(|| self.fail(&source, "has no <float_array>"))?)?;
         let accessor = find(&source, &["technique_common", "accessor"]);
         let said = |key: &str, or: usize| -> Result<usize> {
             match accessor.and_then(|a| a.attribute(key)) {
-                Some(text) => text.parse().map_err(|_| self.fail(&source, &format!("{key} is not a number"))),
+                Some(text) => text
+                    .parse()
+                    .map_err(|_| self.fail(&source, &format!("{key} is not a number"))),
                 None => Ok(or),
             }
         };
         let (stride, offset) = (said("stride", 3)?, said("offset", 0)?);
         let count = said("count", numbers.len() / stride.max(1))?;
-        let needed = count.checked_mul(stride).and_then(|n| n.checked_add(offset));
+        let needed = count
+            .checked_mul(stride)
+            .and_then(|n| n.checked_add(offset));
         if stride < 3 || needed.is_none_or(|n| n > numbers.len()) {
             return Err(self.fail(&source, "its accessor asks for more numbers than it has"));
         }
         let triples = numbers[offset..].chunks_exact(stride).take(count);
-        Ok(triples.map(|c| matrix.transform_point(&Point::new(c[0], c[1], c[2]))).collect())
+        Ok(triples
+            .map(|c| matrix.transform_point(&Point::new(c[0], c[1], c[2])))
+            .collect())
     }
 
     fn named(&self, node: &Node<'a, 'i>) -> Result<Node<'a, 'i>> {
@@ -231,12 +284,24 @@ impl<'a, 'i> Reader<'a, 'i> {
     }
 
     fn referred(&self, at: &Node<'a, 'i>, url: &str) -> Result<Node<'a, 'i>> {
-        let found = url.strip_prefix('#').and_then(|id| self.by_id.get(id)).copied();
-        found.ok_or_else(|| self.fail(at, &format!("refers to \"{url}\", which is not in the file")))
+        let found = url
+            .strip_prefix('#')
+            .and_then(|id| self.by_id.get(id))
+            .copied();
+        found.ok_or_else(|| {
+            self.fail(
+                at,
+                &format!("refers to \"{url}\", which is not in the file"),
+            )
+        })
     }
 
     fn numbers(&self, node: &Node<'a, 'i>) -> Result<Vec<f64>> {
-        node.text().unwrap_or_default().split_ascii_whitespace().map(|t| self.number(node, t)).collect()
+        node.text()
+            .unwrap_or_default()
+            .split_ascii_whitespace()
+            .map(|t| self.number(node, t))
+            .collect()
     }
 
     fn number(&self, node: &Node<'a, 'i>, text: &str) -> Result<f64> {
@@ -248,19 +313,31 @@ impl<'a, 'i> Reader<'a, 'i> {
 
     fn indices(&self, node: &Node<'a, 'i>) -> Result<Vec<usize>> {
         let words = node.text().unwrap_or_default().split_ascii_whitespace();
-        let read = words.map(|t| t.parse().map_err(|_| self.fail(node, &format!("\"{t}\" is not an index"))));
+        let read = words.map(|t| {
+            t.parse()
+                .map_err(|_| self.fail(node, &format!("\"{t}\" is not an index")))
+        });
         read.collect()
     }
 
     fn fail(&self, node: &Node<'a, 'i>, message: &str) -> FormatError {
         let row = self.document.text_pos_at(node.range().start).row;
-        FormatError::at(self.name, format!("line {row}, <{}>", node.tag_name().name()), message)
+        FormatError::at(
+            self.name,
+            format!("line {row}, <{}>", node.tag_name().name()),
+            message,
+        )
     }
 }
 
 /// Cuts a convex polygon into triangles.
 fn fan(polygon: &[Point], soup: &mut Vec<[Point; 3]>) {
-    soup.extend(polygon.windows(2).skip(1).map(|pair| [polygon[0], pair[0], pair[1]]));
+    soup.extend(
+        polygon
+            .windows(2)
+            .skip(1)
+            .map(|pair| [polygon[0], pair[0], pair[1]]),
+    );
 }
 
 fn child<'a, 'i>(node: &Node<'a, 'i>, tag: &str) -> Option<Node<'a, 'i>> {
@@ -268,7 +345,8 @@ fn child<'a, 'i>(node: &Node<'a, 'i>, tag: &str) -> Option<Node<'a, 'i>> {
 }
 
 fn children<'a, 'i>(node: &Node<'a, 'i>, tag: &'static str) -> impl Iterator<Item = Node<'a, 'i>> {
-    node.children().filter(move |node| node.tag_name().name() == tag)
+    node.children()
+        .filter(move |node| node.tag_name().name() == tag)
 }
 
 fn find<'a, 'i>(node: &Node<'a, 'i>, path: &[&str]) -> Option<Node<'a, 'i>> {
@@ -311,10 +389,16 @@ mod tests {
         #[case] least: [f64; 3],
         #[case] leg: f64,
     ) {
-        let mesh = read_collada("t.dae", tetrahedron(unit, up, node).as_bytes()).unwrap().mesh;
+        let mesh = read_collada("t.dae", tetrahedron(unit, up, node).as_bytes())
+            .unwrap()
+            .mesh;
         assert!(Shells::of(&mesh).is_closed());
         assert!((mass_of(&mesh).volume - leg.powi(3) / 6.0).abs() < 1e-9 * leg.powi(3));
-        assert!((mesh.bounds().min - Point::from(least)).norm() < 1e-9, "{:?}", mesh.bounds());
+        assert!(
+            (mesh.bounds().min - Point::from(least)).norm() < 1e-9,
+            "{:?}",
+            mesh.bounds()
+        );
     }
 
     #[rstest::rstest]
@@ -322,12 +406,26 @@ mod tests {
     #[case("1 0 0 0", "1 NaN 0 0", "not a usable number")]
     #[case("url=\"#g\"", "url=\"#h\"", "which is not in the file")]
     #[case("<vcount>3 3</vcount>", "<vcount>3 300</vcount>", "more corners than")]
-    #[case("count=\"4\" stride", "count=\"4000000000000000000\" stride", "more numbers than it has")]
+    #[case(
+        "count=\"4\" stride",
+        "count=\"4000000000000000000\" stride",
+        "more numbers than it has"
+    )]
     #[case("</COLLADA>", "", "well-formed")]
-    #[case("<instance_geometry url=\"#g\"/></node>", "<instance_node url=\"#s\"/></node>", "circle")]
-    fn what_is_wrong_is_refused_with_its_line(#[case] from: &str, #[case] to: &str, #[case] says: &str) {
+    #[case(
+        "<instance_geometry url=\"#g\"/></node>",
+        "<instance_node url=\"#s\"/></node>",
+        "circle"
+    )]
+    fn what_is_wrong_is_refused_with_its_line(
+        #[case] from: &str,
+        #[case] to: &str,
+        #[case] says: &str,
+    ) {
         let text = tetrahedron("1", "Z_UP", "").replace(from, to);
-        let error = read_collada("t.dae", text.as_bytes()).unwrap_err().to_string();
+        let error = read_collada("t.dae", text.as_bytes())
+            .unwrap_err()
+            .to_string();
         assert!(error.contains("line") && error.contains(says), "{error}");
     }
 }

@@ -14,7 +14,9 @@ pub struct MeshConvention {
 }
 
 /// Unit of a mesh file's coordinates.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema, ToSchema)]
+#[derive(
+    Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema, ToSchema,
+)]
 #[serde(rename_all = "snake_case")]
 pub enum LengthUnit {
     /// Millimetres.
@@ -42,7 +44,9 @@ impl LengthUnit {
 }
 
 /// Which axis of a mesh file points up.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema, ToSchema)]
+#[derive(
+    Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema, ToSchema,
+)]
 #[serde(rename_all = "snake_case")]
 pub enum UpAxis {
     /// Z.

@@ -29,7 +29,8 @@ pub fn write_glb(placed: &[PlacedMesh]) -> Vec<u8> {
     let children: Vec<usize> = (1..=nodes.len()).collect();
     // A quarter turn about X takes Z up to Y up.
     let half = std::f64::consts::FRAC_1_SQRT_2;
-    let mut all = vec![json!({ "name": "Z up", "rotation": [-half, 0.0, 0.0, half], "children": children })];
+    let mut all =
+        vec![json!({ "name": "Z up", "rotation": [-half, 0.0, 0.0, half], "children": children })];
     all.extend(nodes);
     let description = json!({
         "asset": { "version": "2.0", "generator": "Selvik" },
@@ -70,7 +71,10 @@ struct Glb {
 
 impl Glb {
     fn node(&mut self, placed: &PlacedMesh) -> Value {
-        let key = (std::ptr::from_ref(placed.mesh), placed.colour.map(str::to_owned));
+        let key = (
+            std::ptr::from_ref(placed.mesh),
+            placed.colour.map(str::to_owned),
+        );
         let mesh = match self.known.get(&key) {
             Some(&mesh) => mesh,
             None => {
@@ -91,9 +95,18 @@ impl Glb {
     fn mesh(&mut self, placed: &PlacedMesh) -> usize {
         let mesh = placed.mesh;
         let bounds = mesh.bounds();
-        let floats = mesh.vertices().iter().flat_map(|v| [v.x as f32, v.y as f32, v.z as f32]);
+        let floats = mesh
+            .vertices()
+            .iter()
+            .flat_map(|v| [v.x as f32, v.y as f32, v.z as f32]);
         let positions = self.view(floats.flat_map(f32::to_le_bytes), 34962);
-        let indices = self.view(mesh.triangles().iter().flatten().flat_map(|i| i.to_le_bytes()), 34963);
+        let indices = self.view(
+            mesh.triangles()
+                .iter()
+                .flatten()
+                .flat_map(|i| i.to_le_bytes()),
+            34963,
+        );
         let [least, most] = [bounds.min, bounds.max].map(|p| [p.x as f32, p.y as f32, p.z as f32]);
         self.accessors.push(json!({
             "bufferView": positions, "componentType": 5126, "count": mesh.vertices().len(), "type": "VEC3",
@@ -103,14 +116,16 @@ impl Glb {
             "bufferView": indices, "componentType": 5125, "count": mesh.triangles().len() * 3, "type": "SCALAR",
         }));
         let accessors = self.accessors.len();
-        let mut primitive = json!({ "attributes": { "POSITION": accessors - 2 }, "indices": accessors - 1 });
+        let mut primitive =
+            json!({ "attributes": { "POSITION": accessors - 2 }, "indices": accessors - 1 });
         if let Some([r, g, b]) = placed.colour.and_then(linear) {
             primitive["material"] = self.materials.len().into();
             self.materials.push(json!({ "pbrMetallicRoughness": {
                 "baseColorFactor": [r, g, b, 1.0], "metallicFactor": 0.0, "roughnessFactor": 0.8,
             } }));
         }
-        self.meshes.push(json!({ "name": placed.name, "primitives": [primitive] }));
+        self.meshes
+            .push(json!({ "name": placed.name, "primitives": [primitive] }));
         self.meshes.len() - 1
     }
 
@@ -118,7 +133,9 @@ impl Glb {
         let start = self.bytes.len();
         self.bytes.extend(bytes);
         let length = self.bytes.len() - start;
-        self.views.push(json!({ "buffer": 0, "byteOffset": start, "byteLength": length, "target": target }));
+        self.views.push(
+            json!({ "buffer": 0, "byteOffset": start, "byteLength": length, "target": target }),
+        );
         self.views.len() - 1
     }
 }
@@ -128,7 +145,11 @@ fn linear(colour: &str) -> Option<[f64; 3]> {
     let bits = u32::from_str_radix(colour.strip_prefix('#')?, 16).ok()?;
     Some([16, 8, 0].map(|shift| {
         let c = f64::from((bits >> shift) & 255) / 255.0;
-        if c <= 0.04045 { c / 12.92 } else { ((c + 0.055) / 1.055).powf(2.4) }
+        if c <= 0.04045 {
+            c / 12.92
+        } else {
+            ((c + 0.055) / 1.055).powf(2.4)
+        }
     }))
 }
 
@@ -145,13 +166,24 @@ mod tests {
     fn what_is_written_reads_back_where_it_stood() {
         let mesh = box_mesh([0.1, 0.2, 0.3]);
         let pose = pose_from_rpy([1.0, 2.0, 3.0], [0.0, 0.0, 0.5]);
-        let at = |pose| PlacedMesh { name: "box", colour: Some("#8B2C6A"), mesh: &mesh, pose };
+        let at = |pose| PlacedMesh {
+            name: "box",
+            colour: Some("#8B2C6A"),
+            mesh: &mesh,
+            pose,
+        };
         let bytes = write_glb(&[at(Pose::identity()), at(pose)]);
         let mut files = PackageFiles::default();
         files.insert("a.glb", bytes).unwrap();
-        let read = read_mesh(&files, "a.glb", MeshConvention::default(), "a test").unwrap().mesh;
+        let read = read_mesh(&files, "a.glb", MeshConvention::default(), "a test")
+            .unwrap()
+            .mesh;
         assert!((mass_of(&read).volume - 0.012).abs() < 1e-8);
         let expected = TriangleMesh::merged([mesh.clone(), mesh.moved(&pose)]).bounds();
-        assert!((read.bounds().max - expected.max).norm() < 1e-6, "{:?}", read.bounds());
+        assert!(
+            (read.bounds().max - expected.max).norm() < 1e-6,
+            "{:?}",
+            read.bounds()
+        );
     }
 }

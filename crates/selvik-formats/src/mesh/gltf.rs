@@ -10,24 +10,39 @@ use crate::{FormatError, PackageFiles, Result};
 pub(super) fn read_gltf(files: &PackageFiles, name: &str, bytes: &[u8]) -> Result<Welded> {
     let fail = |e: &dyn std::fmt::Display| FormatError::file(name, e);
     let file = guarded(name, || gltf::Gltf::from_slice(bytes).map_err(|e| fail(&e)))?;
-    let buffers =
-        file.buffers().map(|b| buffer(files, name, &b, file.blob.as_deref())).collect::<Result<Vec<_>>>()?;
+    let buffers = file
+        .buffers()
+        .map(|b| buffer(files, name, &b, file.blob.as_deref()))
+        .collect::<Result<Vec<_>>>()?;
     let there = bytes.len() + buffers.iter().map(Vec::len).sum::<usize>();
     file.accessors().try_for_each(|a| fits(name, &a, there))?;
     let scene = file.default_scene().or_else(|| file.scenes().next());
     let scene = scene.ok_or_else(|| fail(&"has no scene"))?;
     let globals = poses(name, &file, &scene)?;
     let mut soup = Vec::new();
-    let mut budget = Budget { name, vertices: VERTICES.max(there), triangles: TRIANGLES.max(there / 4) };
+    let mut budget = Budget {
+        name,
+        vertices: VERTICES.max(there),
+        triangles: TRIANGLES.max(there / 4),
+    };
     for (index, global) in globals.iter().enumerate() {
-        let (Some(global), Some(node)) = (global, file.nodes().nth(index)) else { continue };
+        let (Some(global), Some(node)) = (global, file.nodes().nth(index)) else {
+            continue;
+        };
         let Some(mesh) = node.mesh() else { continue };
         let bent = |weights: Option<&[f32]>| weights.is_some_and(|w| w.iter().any(|&w| w != 0.0));
         if bent(mesh.weights()) || bent(node.weights()) {
-            return Err(fail(&"has a mesh that morph targets bend; bake its shape before exporting it"));
+            return Err(fail(
+                &"has a mesh that morph targets bend; bake its shape before exporting it",
+            ));
         }
         let bones = node.skin().map(|skin| bones(&skin, &buffers, &globals));
-        let placing = Placing { name, buffers: &buffers, node: *global, bones };
+        let placing = Placing {
+            name,
+            buffers: &buffers,
+            node: *global,
+            bones,
+        };
         for primitive in mesh.primitives() {
             budget.spend(&primitive)?;
             guarded(name, || placing.triangles(&primitive, &mut soup))?;
@@ -72,10 +87,19 @@ struct Budget<'a> {
 
 impl Budget<'_> {
     fn spend(&mut self, primitive: &gltf::Primitive<'_>) -> Result<()> {
-        let vertices = primitive.get(&gltf::Semantic::Positions).map_or(0, |a| a.count());
+        let vertices = primitive
+            .get(&gltf::Semantic::Positions)
+            .map_or(0, |a| a.count());
         let corners = primitive.indices().map_or(vertices, |a| a.count());
-        let triangles = if primitive.mode() == gltf::mesh::Mode::Triangles { corners / 3 } else { corners };
-        let left = (self.vertices.checked_sub(vertices), self.triangles.checked_sub(triangles));
+        let triangles = if primitive.mode() == gltf::mesh::Mode::Triangles {
+            corners / 3
+        } else {
+            corners
+        };
+        let left = (
+            self.vertices.checked_sub(vertices),
+            self.triangles.checked_sub(triangles),
+        );
         let (Some(vertices), Some(triangles)) = left else {
             let message = "uses its meshes so often that they become too many; join what is the same, or bring it in parts";
             return Err(FormatError::file(self.name, message));
@@ -92,20 +116,35 @@ fn buffer(
     blob: Option<&[u8]>,
 ) -> Result<Vec<u8>> {
     let content = match buffer.source() {
-        Source::Bin => blob.ok_or_else(|| FormatError::file(name, "its binary part is missing"))?.to_vec(),
-        Source::Uri(uri) => match uri.strip_prefix("data:").and_then(|d| d.split_once(";base64,")) {
+        Source::Bin => blob
+            .ok_or_else(|| FormatError::file(name, "its binary part is missing"))?
+            .to_vec(),
+        Source::Uri(uri) => match uri
+            .strip_prefix("data:")
+            .and_then(|d| d.split_once(";base64,"))
+        {
             Some((_, data)) => base64::engine::general_purpose::STANDARD
                 .decode(data)
-                .map_err(|e| FormatError::file(name, format!("an embedded buffer is not base64: {e}")))?,
+                .map_err(|e| {
+                    FormatError::file(name, format!("an embedded buffer is not base64: {e}"))
+                })?,
             None => {
                 let folder = name.rsplit_once('/').map_or("", |(f, _)| f);
-                let path = if folder.is_empty() { uri.to_owned() } else { format!("{folder}/{uri}") };
+                let path = if folder.is_empty() {
+                    uri.to_owned()
+                } else {
+                    format!("{folder}/{uri}")
+                };
                 files.get(&path, name)?.to_vec()
             }
         },
     };
     if content.len() < buffer.length() {
-        let message = format!("a buffer should have {} bytes but has {}", buffer.length(), content.len());
+        let message = format!(
+            "a buffer should have {} bytes but has {}",
+            buffer.length(),
+            content.len()
+        );
         return Err(FormatError::file(name, message));
     }
     Ok(content)
@@ -121,7 +160,10 @@ fn poses(name: &str, file: &gltf::Gltf, scene: &gltf::Scene) -> Result<Vec<Optio
         let own = node.transform().matrix();
         let matrix = above * Matrix::from_fn(|r, c| f64::from(own[c][r]));
         if globals[node.index()].replace(matrix).is_some() {
-            return Err(FormatError::file(name, "a node hangs in a circle or on two others"));
+            return Err(FormatError::file(
+                name,
+                "a node hangs in a circle or on two others",
+            ));
         }
         open.extend(node.children().map(|child| (child, matrix)));
     }
@@ -133,8 +175,9 @@ fn bones(skin: &gltf::Skin<'_>, buffers: &[Vec<u8>], globals: &[Option<Matrix>])
     let reader = skin.reader(|b| buffers.get(b.index()).map(Vec::as_slice));
     let mut inverse = reader.read_inverse_bind_matrices().into_iter().flatten();
     let joint = |node: gltf::Node| {
-        let bind =
-            inverse.next().map_or_else(Matrix::identity, |m| Matrix::from_fn(|r, c| f64::from(m[c][r])));
+        let bind = inverse.next().map_or_else(Matrix::identity, |m| {
+            Matrix::from_fn(|r, c| f64::from(m[c][r]))
+        });
         globals[node.index()].unwrap_or_else(Matrix::identity) * bind
     };
     skin.joints().map(joint).collect()
@@ -154,18 +197,30 @@ impl Placing<'_> {
         use gltf::mesh::Mode;
         let fail = |message: &str| FormatError::file(self.name, message);
         let mode = primitive.mode();
-        if !matches!(mode, Mode::Triangles | Mode::TriangleStrip | Mode::TriangleFan) {
+        if !matches!(
+            mode,
+            Mode::Triangles | Mode::TriangleStrip | Mode::TriangleFan
+        ) {
             // Points and lines bound nothing.
             return Ok(());
         }
         let reader = primitive.reader(|b| self.buffers.get(b.index()).map(Vec::as_slice));
-        let positions = reader.read_positions().ok_or_else(|| fail("a mesh has no positions"))?;
+        let positions = reader
+            .read_positions()
+            .ok_or_else(|| fail("a mesh has no positions"))?;
         let positions: Vec<Point> = positions.map(|p| Point::from(p.map(f64::from))).collect();
         let placed: Vec<Point> = match &self.bones {
-            None => positions.iter().map(|p| self.node.transform_point(p)).collect(),
+            None => positions
+                .iter()
+                .map(|p| self.node.transform_point(p))
+                .collect(),
             Some(bones) => {
-                let joints = reader.read_joints(0).ok_or_else(|| fail("a skinned mesh names no joints"))?;
-                let weights = reader.read_weights(0).ok_or_else(|| fail("a skinned mesh has no weights"))?;
+                let joints = reader
+                    .read_joints(0)
+                    .ok_or_else(|| fail("a skinned mesh names no joints"))?;
+                let weights = reader
+                    .read_weights(0)
+                    .ok_or_else(|| fail("a skinned mesh has no weights"))?;
                 let held = joints.into_u16().zip(weights.into_f32());
                 positions
                     .iter()
@@ -177,7 +232,10 @@ impl Placing<'_> {
         if placed.len() < positions.len() {
             return Err(fail("a skinned mesh has fewer weights than vertices"));
         }
-        let points: Vec<Point> = placed.iter().map(|at| Point::new(at.x, -at.z, at.y)).collect();
+        let points: Vec<Point> = placed
+            .iter()
+            .map(|at| Point::new(at.x, -at.z, at.y))
+            .collect();
         let indices: Vec<u32> = match reader.read_indices() {
             Some(indices) => indices.into_u32().collect(),
             None => (0..points.len() as u32).collect(),
@@ -190,13 +248,18 @@ impl Placing<'_> {
             Mode::TriangleFan => [at + 1, at + 2, 0],
             _ => [3 * at, 3 * at + 1, 3 * at + 2],
         };
-        let triangles = if mode == Mode::Triangles { count / 3 } else { count.saturating_sub(2) };
+        let triangles = if mode == Mode::Triangles {
+            count / 3
+        } else {
+            count.saturating_sub(2)
+        };
         for at in 0..triangles {
             let mut triangle = [Point::origin(); 3];
             for (corner, place) in triangle.iter_mut().zip(corners(at)) {
                 let index = indices[place];
                 *corner = *points.get(index as usize).ok_or_else(|| {
-                    let message = format!("names vertex {index}, but there are only {}", points.len());
+                    let message =
+                        format!("names vertex {index}, but there are only {}", points.len());
                     FormatError::at(self.name, format!("triangle {at}"), message)
                 })?;
             }
@@ -215,7 +278,11 @@ fn bent(point: &Point, bones: &[Matrix], joints: [u16; 4], weights: [f32; 4]) ->
             whole += f64::from(weight);
         }
     }
-    if whole > 0.0 { Point::from(sum / whole) } else { *point }
+    if whole > 0.0 {
+        Point::from(sum / whole)
+    } else {
+        *point
+    }
 }
 
 #[cfg(test)]
@@ -237,7 +304,10 @@ mod tests {
     }
 
     fn bytes() -> Vec<u8> {
-        [0f32, 0., 0., 1., 0., 0., 0., 1., 0.].iter().flat_map(|x| x.to_le_bytes()).collect()
+        [0f32, 0., 0., 1., 0., 0., 0., 1., 0.]
+            .iter()
+            .flat_map(|x| x.to_le_bytes())
+            .collect()
     }
 
     #[test]
@@ -306,8 +376,13 @@ mod tests {
             r#""bufferView":0,"componentType":5126,"count":3"#,
             &format!(r#"{view}"componentType":5126,"count":2000000000"#),
         );
-        let error = read_gltf(&PackageFiles::default(), "t.gltf", text.as_bytes()).unwrap_err().to_string();
-        assert!(error.contains("accessor 0: counts 2000000000 entries"), "{error}");
+        let error = read_gltf(&PackageFiles::default(), "t.gltf", text.as_bytes())
+            .unwrap_err()
+            .to_string();
+        assert!(
+            error.contains("accessor 0: counts 2000000000 entries"),
+            "{error}"
+        );
     }
 
     /// A mesh of a million vertices used by three hundred primitives.
@@ -320,9 +395,14 @@ mod tests {
         let text = triangle(&buffer, buffer.len())
             .replace(one, &many)
             .replace("\"count\":3", &format!("\"count\":{vertices}"));
-        let text = text.replace("\"byteLength\":36", &format!("\"byteLength\":{}", buffer.len()));
+        let text = text.replace(
+            "\"byteLength\":36",
+            &format!("\"byteLength\":{}", buffer.len()),
+        );
         let start = std::time::Instant::now();
-        let error = read_gltf(&PackageFiles::default(), "t.gltf", text.as_bytes()).unwrap_err().to_string();
+        let error = read_gltf(&PackageFiles::default(), "t.gltf", text.as_bytes())
+            .unwrap_err()
+            .to_string();
         assert!(error.contains("so often"), "{error}");
         assert!(start.elapsed().as_secs() < 30);
     }

@@ -22,7 +22,12 @@ use crate::{FormatError, PackageFiles, Result};
 /// Runs a parser that is not ours: where it panics over a damaged file, the file is refused.
 fn guarded<T>(name: &str, parse: impl FnOnce() -> Result<T>) -> Result<T> {
     let caught = std::panic::catch_unwind(std::panic::AssertUnwindSafe(parse));
-    caught.unwrap_or_else(|_| Err(FormatError::file(name, "is damaged: its parts contradict each other")))
+    caught.unwrap_or_else(|_| {
+        Err(FormatError::file(
+            name,
+            "is damaged: its parts contradict each other",
+        ))
+    })
 }
 
 /// A mesh with what was wrong with its file.
@@ -73,22 +78,41 @@ pub fn read_mesh(
     };
     // What failed because it was to end is not damaged.
     stop.go_on()?;
-    let Welded { mesh, degenerate, duplicate } = welded?;
-    let mesh = if upright || convention.up == UpAxis::Z { mesh } else { mesh.moved(&y_up_to_z_up()) };
+    let Welded {
+        mesh,
+        degenerate,
+        duplicate,
+    } = welded?;
+    let mesh = if upright || convention.up == UpAxis::Z {
+        mesh
+    } else {
+        mesh.moved(&y_up_to_z_up())
+    };
     let (mesh, turned) = turn_outwards(mesh);
-    let mended = Mended { degenerate, duplicate, turned: turned.shells, turned_triangles: turned.triangles };
+    let mended = Mended {
+        degenerate,
+        duplicate,
+        turned: turned.shells,
+        turned_triangles: turned.triangles,
+    };
     Ok(MeshRead { mesh, mended })
 }
 
 /// Whether a file is a mesh that is read, by its ending.
 #[must_use]
 pub fn is_mesh(name: &str) -> bool {
-    matches!(ending(name).as_str(), "stl" | "obj" | "ply" | "dae" | "glb" | "gltf")
+    matches!(
+        ending(name).as_str(),
+        "stl" | "obj" | "ply" | "dae" | "glb" | "gltf"
+    )
 }
 
 /// What stands behind the last point of a file's name, in small letters.
 pub fn ending(name: &str) -> String {
-    name.rsplit('.').next().unwrap_or_default().to_ascii_lowercase()
+    name.rsplit('.')
+        .next()
+        .unwrap_or_default()
+        .to_ascii_lowercase()
 }
 
 /// The turn that takes Y up to Z up; X stays.

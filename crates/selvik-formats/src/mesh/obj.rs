@@ -28,12 +28,22 @@ pub fn read_obj(name: &str, bytes: &[u8], scale: f64, stop: &Stop) -> Result<Wel
         let corner = |i: u32| {
             let at = i as usize * 3;
             let place = model.mesh.positions.get(at..at + 3);
-            place.map(|p| Point::new(p[0] * scale, p[1] * scale, p[2] * scale)).ok_or_else(|| {
-                FormatError::at(name, format!("object \"{}\"", model.name), format!("there is no vertex {i}"))
-            })
+            place
+                .map(|p| Point::new(p[0] * scale, p[1] * scale, p[2] * scale))
+                .ok_or_else(|| {
+                    FormatError::at(
+                        name,
+                        format!("object \"{}\"", model.name),
+                        format!("there is no vertex {i}"),
+                    )
+                })
         };
         for triangle in model.mesh.indices.chunks_exact(3) {
-            soup.push([corner(triangle[0])?, corner(triangle[1])?, corner(triangle[2])?]);
+            soup.push([
+                corner(triangle[0])?,
+                corner(triangle[1])?,
+                corner(triangle[2])?,
+            ]);
         }
     }
     TriangleMesh::from_soup(soup).map_err(|e| FormatError::file(name, e))
@@ -41,11 +51,18 @@ pub fn read_obj(name: &str, bytes: &[u8], scale: f64, stop: &Stop) -> Result<Wel
 
 /// The colour of the only material of an OBJ file, where its MTL file says one: `#RRGGBB`.
 pub fn obj_colour(files: &PackageFiles, name: &str) -> Option<String> {
-    let bytes = files.get(name, "itself").ok().filter(|_| ending(name) == "obj")?;
-    let folder = name.rsplit_once('/').map_or(String::new(), |(folder, _)| format!("{folder}/"));
+    let bytes = files
+        .get(name, "itself")
+        .ok()
+        .filter(|_| ending(name) == "obj")?;
+    let folder = name
+        .rsplit_once('/')
+        .map_or(String::new(), |(folder, _)| format!("{folder}/"));
     let materials = |path: &std::path::Path| {
         let path = format!("{folder}{}", path.to_string_lossy());
-        let bytes = files.get(&path, name).map_err(|_| tobj::LoadError::OpenFileFailed)?;
+        let bytes = files
+            .get(&path, name)
+            .map_err(|_| tobj::LoadError::OpenFileFailed)?;
         tobj::load_mtl_buf(&mut Cursor::new(bytes))
     };
     let options = tobj::LoadOptions::default();
@@ -74,7 +91,9 @@ mod tests {
 
     #[test]
     fn polygons_and_negative_indices_make_a_closed_cube() {
-        let cube = read_obj("cube.obj", CUBE.as_bytes(), 1e-3, &Stop::never()).unwrap().mesh;
+        let cube = read_obj("cube.obj", CUBE.as_bytes(), 1e-3, &Stop::never())
+            .unwrap()
+            .mesh;
         assert_eq!(cube.triangles().len(), 12);
         assert!(Shells::of(&cube).is_closed());
         assert!((mass_of(&cube).volume - 1e-9).abs() < 1e-21);
@@ -86,7 +105,9 @@ mod tests {
     #[case("v 0 0 0\n")]
     #[case("v 1e308 0 0\nv 1 nan 0\nv 0 1 0\nf 1 2 3\n")]
     fn bad_files_are_refused_by_name(#[case] text: &str) {
-        let error = read_obj("bad.obj", text.as_bytes(), 1e-3, &Stop::never()).unwrap_err().to_string();
+        let error = read_obj("bad.obj", text.as_bytes(), 1e-3, &Stop::never())
+            .unwrap_err()
+            .to_string();
         assert!(error.contains("bad.obj"), "{error}");
     }
 }

@@ -57,9 +57,15 @@ pub fn read_ply(name: &str, bytes: &[u8], scale: f64, stop: &Stop) -> Result<Wel
     };
     let (vertices, faces) = (of("vertex")?, of("face")?);
     let corner = |face: usize, index: u32| {
-        let vertex = vertices.get(index as usize).map(|v| Point::from(v.place.map(|x| x * scale)));
+        let vertex = vertices
+            .get(index as usize)
+            .map(|v| Point::from(v.place.map(|x| x * scale)));
         vertex.ok_or_else(|| {
-            FormatError::at(name, format!("face {face}"), format!("there is no vertex {index}"))
+            FormatError::at(
+                name,
+                format!("face {face}"),
+                format!("there is no vertex {index}"),
+            )
         })
     };
     let mut soup = Vec::new();
@@ -83,21 +89,38 @@ mod tests {
 
     #[test]
     fn a_tetrahedron_has_a_sixth_of_its_box() {
-        let text = format!("{HEAD}0 0 0\n1 0 0\n0 1 0\n0 0 1\n3 0 2 1\n3 0 1 3\n3 0 3 2\n3 1 2 3\n");
-        let mesh = read_ply("t.ply", text.as_bytes(), 1.0, &Stop::never()).unwrap().mesh;
+        let text =
+            format!("{HEAD}0 0 0\n1 0 0\n0 1 0\n0 0 1\n3 0 2 1\n3 0 1 3\n3 0 3 2\n3 1 2 3\n");
+        let mesh = read_ply("t.ply", text.as_bytes(), 1.0, &Stop::never())
+            .unwrap()
+            .mesh;
         assert!(Shells::of(&mesh).is_closed());
         assert!((mass_of(&mesh).volume - 1.0 / 6.0).abs() < 1e-12);
     }
 
     #[rstest::rstest]
-    #[case("0 0 0\n1 0 0\n0 1 0\n0 0 1\n3 0 2 9\n3 0 1 3\n3 0 3 2\n3 1 2 3\n", "face 0")]
+    #[case(
+        "0 0 0\n1 0 0\n0 1 0\n0 0 1\n3 0 2 9\n3 0 1 3\n3 0 3 2\n3 1 2 3\n",
+        "face 0"
+    )]
     #[case("0 0 0\n1 0 0\n", "bad.ply")]
-    #[case("0 0 nan\n1 0 0\n0 1 0\n0 0 1e308\n3 0 2 1\n3 0 1 3\n3 0 3 2\n3 1 2 3\n", "bad.ply")]
-    #[case("0 0 0\n1 0 0\n0 1 0\n0 0 1\n3 0 -2 1\n3 0 1 3\n3 0 3 2\n3 1 2 3\n", "no vertex")]
+    #[case(
+        "0 0 nan\n1 0 0\n0 1 0\n0 0 1e308\n3 0 2 1\n3 0 1 3\n3 0 3 2\n3 1 2 3\n",
+        "bad.ply"
+    )]
+    #[case(
+        "0 0 0\n1 0 0\n0 1 0\n0 0 1\n3 0 -2 1\n3 0 1 3\n3 0 3 2\n3 1 2 3\n",
+        "no vertex"
+    )]
     fn bad_files_are_refused_with_the_place(#[case] body: &str, #[case] says: &str) {
-        let error = read_ply("bad.ply", format!("{HEAD}{body}").as_bytes(), 1.0, &Stop::never())
-            .unwrap_err()
-            .to_string();
+        let error = read_ply(
+            "bad.ply",
+            format!("{HEAD}{body}").as_bytes(),
+            1.0,
+            &Stop::never(),
+        )
+        .unwrap_err()
+        .to_string();
         assert!(error.contains(says), "{error}");
     }
 

@@ -3,7 +3,8 @@
 use axum::Json;
 use axum::extract::{Path, State};
 use selvik_cell::arranging::{
-    Arrange, FrameChoice, ItemFacts, ItemMass, NewFrame, Posed, edit_of, facts_of, mass_of, new_frame,
+    Arrange, FrameChoice, ItemFacts, ItemMass, NewFrame, NewJoint, Posed, edit_of, facts_of,
+    jointed, mass_of, new_frame,
 };
 use selvik_formats::Result as FormatResult;
 use serde::Deserialize;
@@ -69,6 +70,34 @@ pub async fn add_frame(
     detail(&app, id, &cell).await
 }
 
+/// A new joint, and of what.
+#[derive(Deserialize, ToSchema)]
+pub struct JointAdded {
+    base_revision: i64,
+    /// The instant of the path at which its axis was picked.
+    time_s: f64,
+    /// Id of the item.
+    item: String,
+    joint: NewJoint,
+}
+
+/// Makes a mechanism of one joint of an item that has none.
+#[utoipa::path(post, path = "/api/cells/{id}/joints", params(("id" = Uuid, Path)), request_body = JointAdded,
+    responses((status = 200, body = CellDetail), (status = 409, body = Problem)))]
+pub async fn add_joint(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Json(request): Json<JointAdded>,
+) -> Result<Json<CellDetail>, Problem> {
+    let base = request.base_revision;
+    let make = move |cell: &OpenCell| {
+        let posed = Posed::new(&cell.workcell, &cell.joints_at(Some(request.time_s)));
+        jointed(&posed, &request.item, &request.joint)
+    };
+    let cell = app.commit_made(id, base, make, Brought::default()).await?;
+    detail(&app, id, &cell).await
+}
+
 /// Which items, in which frame and when.
 #[derive(Deserialize, ToSchema)]
 pub struct FactsRequest {
@@ -88,7 +117,10 @@ pub async fn facts(
     let cell = app.cells.get(id).await?;
     let facts = tokio::task::spawn_blocking(move || {
         let posed = Posed::new(&cell.workcell, &cell.joints_at(Some(request.time_s)));
-        let facts = request.items.iter().map(|id| facts_of(&posed, id, &request.frame));
+        let facts = request
+            .items
+            .iter()
+            .map(|id| facts_of(&posed, id, &request.frame));
         facts.collect::<FormatResult<Vec<_>>>()
     });
     Ok(Json(facts.await??))
@@ -111,7 +143,11 @@ pub async fn masses(
     let cell = app.cells.get(id).await?;
     let masses = tokio::task::spawn_blocking(move || {
         let posed = Posed::new(&cell.workcell, &cell.workcell.rest);
-        request.items.iter().map(|id| mass_of(&posed, id)).collect::<FormatResult<Vec<_>>>()
+        request
+            .items
+            .iter()
+            .map(|id| mass_of(&posed, id))
+            .collect::<FormatResult<Vec<_>>>()
     });
     Ok(Json(masses.await??))
 }

@@ -3,7 +3,7 @@
 use axum::Json;
 use selvik_cell::document::{CellDocument, FrameKind, RoleDocument};
 use selvik_cell::report::flat;
-use selvik_core::program::{Goal, Motion};
+use selvik_core::program::Goal;
 use selvik_core::spatial::Pose;
 use serde::Serialize;
 use utoipa::ToSchema;
@@ -34,7 +34,12 @@ pub struct BodyInfo {
 /// A move on the path strip.
 #[derive(Serialize, ToSchema)]
 pub struct MoveInfo {
+    /// Which lane of the run plan.
     pub lane: usize,
+    /// Which of the lane's programs.
+    pub nth: usize,
+    /// Which of its moves, from 0.
+    pub index: usize,
     pub robot: String,
     pub program: String,
     pub label: String,
@@ -43,13 +48,28 @@ pub struct MoveInfo {
     pub speed_share: f64,
 }
 
-/// The path of the run plan.
+/// The path of the run plan, as far as it can be run.
 #[derive(Serialize, ToSchema)]
 pub struct PathInfo {
     pub duration_s: f64,
     pub moves: Vec<MoveInfo>,
-    /// Why the run plan can't be run, if it can't.
+    /// Why the run plan can't be run whole, if it can't.
     pub fault: Option<String>,
+    /// The moves at which a lane ends because they can't be driven.
+    pub faults: Vec<FaultInfo>,
+}
+
+/// A move that can't be driven.
+#[derive(Serialize, ToSchema)]
+pub struct FaultInfo {
+    /// Which lane of the run plan.
+    pub lane: usize,
+    /// Which of the lane's programs.
+    pub nth: usize,
+    /// Which of its moves, from 0.
+    pub index: usize,
+    /// Why.
+    pub reason: String,
 }
 
 /// A frame of the picture (ISO 9787).
@@ -99,11 +119,60 @@ pub struct CellDetail {
     pub frames: Vec<FrameInfo>,
     /// Coordinate systems that move on the path, in the order of tracks.
     pub moving_nodes: Vec<usize>,
+    /// All joints that have a value of their own, mechanism by mechanism, from base to tip.
+    pub joints: Vec<JointInfo>,
     pub path: PathInfo,
     /// What undo would take back.
     pub undo: Option<StepInfo>,
     /// What redo would do again.
     pub redo: Option<StepInfo>,
+}
+
+/// A joint that can be moved.
+#[derive(Serialize, ToSchema)]
+pub struct JointInfo {
+    /// `item/joint`.
+    pub key: String,
+    /// Id of the item.
+    pub item: String,
+    /// Its name in the mechanism.
+    pub name: String,
+    /// Whether its values are angles.
+    pub turns: bool,
+    /// Smallest value, degrees or mm; none if it goes on and on.
+    pub low: Option<f64>,
+    /// Largest value.
+    pub high: Option<f64>,
+    /// Largest speed, degrees/s or mm/s.
+    pub velocity: f64,
+    /// Largest acceleration, degrees/s² or mm/s².
+    pub acceleration: f64,
+    /// Whether the speed is assumed, because nobody says it.
+    pub velocity_assumed: bool,
+    /// Where the cell starts, degrees or mm.
+    pub rest: f64,
+}
+
+fn joints(cell: &OpenCell) -> Vec<JointInfo> {
+    let workcell = &cell.workcell;
+    let all = workcell.assembly.joints().iter().enumerate();
+    all.map(|(index, joint)| {
+        let shown = |value: f64| workcell.joint_value(index, value);
+        let bound = |value: f64| value.is_finite().then(|| shown(value));
+        JointInfo {
+            key: workcell.joint_key(index),
+            item: workcell.assembly.cell().items()[joint.item].id.0.clone(),
+            name: joint.name.clone(),
+            turns: joint.kind.turns(),
+            low: bound(joint.limits.position.low()),
+            high: bound(joint.limits.position.high()),
+            velocity: shown(joint.limits.velocity),
+            acceleration: shown(joint.limits.acceleration),
+            velocity_assumed: !joint.limits.stated.velocity,
+            rest: shown(workcell.rest[index]),
+        }
+    })
+    .collect()
 }
 
 /// A step of the edit log.
@@ -118,37 +187,53 @@ pub struct StepInfo {
 /// The cell `id`, as an answer.
 pub async fn detail(app: &App, id: Uuid, cell: &OpenCell) -> Result<Json<CellDetail>, Problem> {
     let undo = app.store.undo_state(id).await?;
-    let step = |s: selvik_store::Step| StepInfo { step: s.revision, label: s.label };
-    let assembly = &cell.workcell.assembly;
-    let bodies = assembly.bodies().iter().enumerate().map(|(index, body)| BodyInfo {
-        item: assembly.cell().items()[body.item].id.0.clone(),
-        link: body.link.zip(assembly.mechanism(body.item)).map(|(l, m)| m.links()[l].name.clone()),
-        name: assembly.body_name(selvik_core::robot::BodyId(index)),
-        node: body.node.0,
-        mesh: cell.mesh_names[index].clone(),
-        triangles: body.surface.mesh().triangles().len(),
-    });
-    let items = cell.workcell.document.items.iter();
-    let position = |id: &str| assembly.cell().position(&id.into()).expect("every item is in the tree");
-    let moves = match &cell.path {
-        Ok(path) => path
-            .spans()
-            .iter()
-            .map(|s| {
-                let program = &cell.workcell.plan.lanes[s.lane].programs[s.program];
-                MoveInfo {
-                    lane: s.lane,
-                    robot: assembly.cell().items()[program.robot].name.clone(),
-                    program: program.name.clone(),
-                    label: program.moves[s.index].label.clone(),
-                    start_s: s.start,
-                    end_s: s.end,
-                    speed_share: s.speed_share,
-                }
-            })
-            .collect(),
-        Err(_) => Vec::new(),
+    let step = |s: selvik_store::Step| StepInfo {
+        step: s.revision,
+        label: s.label,
     };
+    let assembly = &cell.workcell.assembly;
+    let bodies = assembly
+        .bodies()
+        .iter()
+        .enumerate()
+        .map(|(index, body)| BodyInfo {
+            item: assembly.cell().items()[body.item].id.0.clone(),
+            link: body
+                .link
+                .zip(assembly.mechanism(body.item))
+                .map(|(l, m)| m.links()[l].name.clone()),
+            name: assembly.body_name(selvik_core::robot::BodyId(index)),
+            node: body.node.0,
+            mesh: cell.mesh_names[index].clone(),
+            triangles: body.surface.mesh().triangles().len(),
+        });
+    let items = cell.workcell.document.items.iter();
+    let position = |id: &str| {
+        assembly
+            .cell()
+            .position(&id.into())
+            .expect("every item is in the tree")
+    };
+    let moves = cell.shown.spans().iter().map(|s| {
+        let program = &cell.workcell.plan.lanes[s.lane].programs[s.program];
+        MoveInfo {
+            lane: s.lane,
+            nth: s.program,
+            index: s.index,
+            robot: assembly.cell().items()[program.robot].name.clone(),
+            program: program.name.clone(),
+            label: program.moves[s.index].label.clone(),
+            start_s: s.start,
+            end_s: s.end,
+            speed_share: s.speed_share,
+        }
+    });
+    let faults = cell.faults.iter().map(|fault| FaultInfo {
+        lane: fault.lane,
+        nth: fault.nth,
+        index: fault.index,
+        reason: fault.fault.to_string(),
+    });
     Ok(Json(CellDetail {
         id,
         revision: cell.revision,
@@ -156,14 +241,22 @@ pub async fn detail(app: &App, id: Uuid, cell: &OpenCell) -> Result<Json<CellDet
         names: cell.names.clone(),
         document: cell.workcell.document.clone(),
         bodies: bodies.collect(),
-        item_nodes: items.map(|i| assembly.item_node(position(&i.id)).0).collect(),
-        poses: assembly.poses(&cell.joints_at(None)).iter().map(flat).collect(),
+        item_nodes: items
+            .map(|i| assembly.item_node(position(&i.id)).0)
+            .collect(),
+        poses: assembly
+            .poses(&cell.joints_at(None))
+            .iter()
+            .map(flat)
+            .collect(),
         frames: frames(cell),
         moving_nodes: moving_nodes(cell),
+        joints: joints(cell),
         path: PathInfo {
-            duration_s: cell.path.as_ref().map_or(0.0, selvik_core::program::Path::duration),
-            moves,
-            fault: cell.path.as_ref().err().cloned(),
+            duration_s: cell.shown.duration(),
+            moves: moves.collect(),
+            fault: cell.faults.first().map(ToString::to_string),
+            faults: faults.collect(),
         },
         undo: undo.undo.map(step),
         redo: undo.redo.map(step),
@@ -181,9 +274,18 @@ fn frames(cell: &OpenCell) -> Vec<FrameInfo> {
         pose: still,
     }];
     for item in &cell.workcell.document.items {
-        let position = assembly.cell().position(&item.id.as_str().into()).expect("every item is in the tree");
+        let position = assembly
+            .cell()
+            .position(&item.id.as_str().into())
+            .expect("every item is in the tree");
         let mut mark = |kind, name: String, node: usize| {
-            frames.push(FrameInfo { kind, name, item: Some(item.id.clone()), node: Some(node), pose: still });
+            frames.push(FrameInfo {
+                kind,
+                name,
+                item: Some(item.id.clone()),
+                node: Some(node),
+                pose: still,
+            });
         };
         let node = assembly.item_node(position).0;
         let kind = match item.frame_kind {
@@ -194,13 +296,19 @@ fn frames(cell: &OpenCell) -> Vec<FrameInfo> {
             _ => FrameKindInfo::Item,
         };
         // A robot has a base and a flange whether the roster names them or not.
-        let robot = assembly.mechanism(position).filter(|_| item.role == RoleDocument::Robot);
+        let robot = assembly
+            .mechanism(position)
+            .filter(|_| item.role == RoleDocument::Robot);
         if let Some(mechanism) = robot {
             mark(FrameKindInfo::Base, format!("{} base", item.name), node);
             for tip in mechanism.tips() {
                 let link = &mechanism.links()[tip].name;
                 if let Some(node) = assembly.link_node(position, link) {
-                    mark(FrameKindInfo::Flange, format!("{} flange", item.name), node.0);
+                    mark(
+                        FrameKindInfo::Flange,
+                        format!("{} flange", item.name),
+                        node.0,
+                    );
                 }
             }
         } else {
@@ -209,12 +317,7 @@ fn frames(cell: &OpenCell) -> Vec<FrameInfo> {
     }
     for program in cell.workcell.plan.lanes.iter().flat_map(|l| &l.programs) {
         for instruction in &program.moves {
-            let (Motion::Joint { to, .. } | Motion::Linear { to, .. } | Motion::Circular { to, .. }) =
-                &instruction.motion
-            else {
-                continue;
-            };
-            if let Goal::Pose { frame, pose, .. } = to {
+            if let Some(Goal::Pose { frame, pose, .. }) = instruction.motion.goals().last() {
                 frames.push(FrameInfo {
                     kind: FrameKindInfo::Target,
                     name: format!("{}, {}", program.name, instruction.label),

@@ -7,7 +7,7 @@ use axum::http::{StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use selvik_cell::Workcell;
 use selvik_cell::bring::without_unused;
-use selvik_cell::document::{CELL_FILE, checked_name, empty_cell};
+use selvik_cell::document::{CELL_FILE, begun_cell, checked_name};
 use selvik_formats::PackageFiles;
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
@@ -119,8 +119,11 @@ pub async fn new_cell(
     State(app): State<App>,
     Json(named): Json<Named>,
 ) -> Result<(StatusCode, Json<Made>), Problem> {
-    let document = empty_cell(&checked_name(&named.name)?);
-    let id = app.store.create(&document, &PackageFiles::default()).await?;
+    let document = begun_cell(&checked_name(&named.name)?);
+    let id = app
+        .store
+        .create(&document, &PackageFiles::default())
+        .await?;
     Ok((StatusCode::CREATED, Json(Made { id })))
 }
 
@@ -140,8 +143,19 @@ pub async fn duplicate_cell(
 #[utoipa::path(get, path = "/api/cells/{id}/thumbnail", params(("id" = Uuid, Path)),
     responses((status = 200, content_type = "image/png")))]
 pub async fn thumbnail(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Response, Problem> {
-    let png = app.store.thumbnail(id).await?.ok_or_else(|| Problem::missing("there is no picture of it"))?;
-    Ok(([(header::CONTENT_TYPE, "image/png"), (header::CACHE_CONTROL, "no-cache")], png).into_response())
+    let png = app
+        .store
+        .thumbnail(id)
+        .await?
+        .ok_or_else(|| Problem::missing("there is no picture of it"))?;
+    Ok((
+        [
+            (header::CONTENT_TYPE, "image/png"),
+            (header::CACHE_CONTROL, "no-cache"),
+        ],
+        png,
+    )
+        .into_response())
 }
 
 /// Keeps a picture of a cell: PNG, at most 512 KiB.
@@ -154,7 +168,9 @@ pub async fn keep_thumbnail(
     png: Bytes,
 ) -> Result<StatusCode, Problem> {
     if !png.starts_with(b"\x89PNG\r\n\x1a\n") || png.len() > 512 << 10 {
-        return Err(Problem::refused("a picture must be a PNG of at most 512 KiB"));
+        return Err(Problem::refused(
+            "a picture must be a PNG of at most 512 KiB",
+        ));
     }
     app.store.keep_thumbnail(id, &png).await?;
     Ok(StatusCode::NO_CONTENT)
@@ -163,7 +179,10 @@ pub async fn keep_thumbnail(
 /// A cell, opened.
 #[utoipa::path(get, path = "/api/cells/{id}", params(("id" = Uuid, Path)),
     responses((status = 200, body = CellDetail)))]
-pub async fn get_cell(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<CellDetail>, Problem> {
+pub async fn get_cell(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+) -> Result<Json<CellDetail>, Problem> {
     let revision = app.store.touch(id).await?;
     // Another server on the same database may have changed it.
     let cell = app.cells.at_least(id, revision).await?;
@@ -198,7 +217,10 @@ pub async fn delete_cell(
 /// Takes a cell out of the bin.
 #[utoipa::path(post, path = "/api/cells/{id}/restore", params(("id" = Uuid, Path)),
     responses((status = 204)))]
-pub async fn restore_cell(State(app): State<App>, Path(id): Path<Uuid>) -> Result<StatusCode, Problem> {
+pub async fn restore_cell(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+) -> Result<StatusCode, Problem> {
     app.store.bin(id, false).await?;
     Ok(StatusCode::NO_CONTENT)
 }
@@ -206,13 +228,19 @@ pub async fn restore_cell(State(app): State<App>, Path(id): Path<Uuid>) -> Resul
 /// The cell as a package.
 #[utoipa::path(get, path = "/api/cells/{id}/package", params(("id" = Uuid, Path)),
     responses((status = 200, content_type = "application/zip")))]
-pub async fn export_cell(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Response, Problem> {
+pub async fn export_cell(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+) -> Result<Response, Problem> {
     let stored = app.store.load(id).await?;
-    let pack = move || without_unused(&stored.package(), &stored.document.items).to_zip();
+    let pack = move || without_unused(&stored.package(), &stored.document).to_zip();
     let zip = tokio::task::spawn_blocking(pack).await??;
     let headers = [
         (header::CONTENT_TYPE, "application/zip"),
-        (header::CONTENT_DISPOSITION, "attachment; filename=\"cell.zip\""),
+        (
+            header::CONTENT_DISPOSITION,
+            "attachment; filename=\"cell.zip\"",
+        ),
     ];
     Ok((headers, zip).into_response())
 }

@@ -11,7 +11,10 @@ use crate::error::Problem;
 /// Where the description begins; the routes add what they are.
 #[derive(OpenApi)]
 #[openapi(
-    info(title = "Selvik", description = "Robot workcells: looking, clearance and reach."),
+    info(
+        title = "Selvik",
+        description = "Robot workcells: looking, clearance and reach."
+    ),
     components(schemas(crate::live::Event, Problem))
 )]
 pub struct Description;
@@ -20,8 +23,14 @@ pub struct Description;
 /// from itself.
 pub fn complete(mut document: Document) -> Document {
     for item in document.paths.paths.values_mut() {
-        let operations =
-            [&mut item.get, &mut item.put, &mut item.post, &mut item.delete, &mut item.patch, &mut item.head];
+        let operations = [
+            &mut item.get,
+            &mut item.put,
+            &mut item.post,
+            &mut item.delete,
+            &mut item.patch,
+            &mut item.head,
+        ];
         operations.into_iter().flatten().for_each(refusals);
     }
     document
@@ -33,12 +42,24 @@ fn refusals(operation: &mut Operation) {
     let mut add = |status: u16, what: &str| {
         responses.insert(status.to_string(), RefOr::T(problem(what)));
     };
-    add(403, "The name or the origin is one that this server does not answer to.");
-    add(500, "It failed; the log says more under the id of the request.");
-    add(503, "The database does not answer, it took too long, or too much is under way.");
+    add(
+        403,
+        "The name or the origin is one that this server does not answer to.",
+    );
+    add(
+        500,
+        "It failed; the log says more under the id of the request.",
+    );
+    add(
+        503,
+        "The database does not answer, it took too long, or too much is under way.",
+    );
     let parameters = operation.parameters.as_deref().unwrap_or_default();
     if !parameters.is_empty() {
-        add(400, "A part of the path or of the query is not of its kind.");
+        add(
+            400,
+            "A part of the path or of the query is not of its kind.",
+        );
     }
     if parameters.iter().any(in_path) {
         add(404, "There is no such thing.");
@@ -66,6 +87,11 @@ fn in_path(parameter: &RefOr<Parameter>) -> bool {
 }
 
 fn problem(what: &str) -> Response {
-    let content = ContentBuilder::new().schema(Some(Ref::from_schema_name("Problem"))).build();
-    ResponseBuilder::new().description(what).content("application/problem+json", content).build()
+    let content = ContentBuilder::new()
+        .schema(Some(Ref::from_schema_name("Problem")))
+        .build();
+    ResponseBuilder::new()
+        .description(what)
+        .content("application/problem+json", content)
+        .build()
 }

@@ -28,7 +28,9 @@ pub async fn edit_cell(
     Path(id): Path<Uuid>,
     Json(request): Json<EditRequest>,
 ) -> Result<Json<CellDetail>, Problem> {
-    let cell = app.commit(id, request.base_revision, request.edit, Brought::default()).await?;
+    let cell = app
+        .commit(id, request.base_revision, request.edit, Brought::default())
+        .await?;
     detail(&app, id, &cell).await
 }
 

@@ -57,26 +57,43 @@ fn exported(cell: &OpenCell, request: &ExportRequest) -> Result<(&'static str, V
     let items = assembly.cell().items();
     let wanted = |item: usize| request.items.contains(&items[item].id.0);
     if let ExportFormat::Urdf = request.format {
-        let robots: Vec<usize> =
-            (0..items.len()).filter(|&i| wanted(i) && assembly.mechanism(i).is_some()).collect();
+        let robots: Vec<usize> = (0..items.len())
+            .filter(|&i| wanted(i) && assembly.mechanism(i).is_some())
+            .collect();
         let [robot] = robots[..] else {
-            return Err(Problem::refused("select one robot or other mechanism to write it as URDF"));
+            return Err(Problem::refused(
+                "select one robot or other mechanism to write it as URDF",
+            ));
         };
         let mechanism = assembly.mechanism(robot).expect("just asked");
-        return Ok(("application/zip", write_urdf(&items[robot].id.0, mechanism).to_zip()?));
+        return Ok((
+            "application/zip",
+            write_urdf(&items[robot].id.0, mechanism).to_zip()?,
+        ));
     }
-    let bodies: Vec<_> = assembly.bodies().iter().filter(|b| wanted(b.item)).collect();
+    let bodies: Vec<_> = assembly
+        .bodies()
+        .iter()
+        .filter(|b| wanted(b.item))
+        .collect();
     if bodies.is_empty() {
         return Err(Problem::refused("nothing of this has a body to write"));
     }
     Ok(match request.format {
         ExportFormat::Stl(unit) => {
-            let moved = bodies.iter().map(|b| b.surface.mesh().moved(&placing.node(b.node)));
+            let moved = bodies
+                .iter()
+                .map(|b| b.surface.mesh().moved(&placing.node(b.node)));
             ("model/stl", write_stl(&TriangleMesh::merged(moved), unit))
         }
         _ => {
             let colour = |item: usize| {
-                let document = cell.workcell.document.items.iter().find(|i| i.id == items[item].id.0);
+                let document = cell
+                    .workcell
+                    .document
+                    .items
+                    .iter()
+                    .find(|i| i.id == items[item].id.0);
                 document.and_then(|d| d.colour.as_deref())
             };
             let placed = bodies.iter().map(|body| PlacedMesh {

@@ -8,7 +8,9 @@ use axum::extract::{Path, Query, State};
 use axum::http::StatusCode;
 use moka::sync::Cache;
 use selvik_cell::findings::Findings;
-use selvik_cell::report::{BandReport, Caveat, LeftOutReport, PairReport, ReachReport, RuleReport, Verdict};
+use selvik_cell::report::{
+    BandReport, Caveat, LeftOutReport, PairReport, ReachReport, RuleReport, Verdict,
+};
 use selvik_core::cell::ItemId;
 use selvik_core::reach::ReachLine;
 use serde::{Deserialize, Serialize};
@@ -55,7 +57,10 @@ pub struct LastSweep {
 
 /// How the last finished sweep stands to the cell as it is: that of the same model, or else the newest.
 #[utoipa::path(get, path = "/api/cells/{id}/sweep", params(("id" = Uuid, Path)), responses((status = 200, body = LastSweep)))]
-pub async fn last_sweep(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<LastSweep>, Problem> {
+pub async fn last_sweep(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+) -> Result<Json<LastSweep>, Problem> {
     let cell = app.cells.get(id).await?;
     // Asked first: a sweep that ends in between is then told over the socket.
     let wanted = app.store.wanted_sweep(id).await?;
@@ -64,13 +69,25 @@ pub async fn last_sweep(State(app): State<App>, Path(id): Path<Uuid>) -> Result<
     let kept = app.store.last_sweep(id, &cell.fingerprint).await?;
     let fingerprint = kept.map(|(fingerprint, _)| fingerprint);
     let fresh = fingerprint.as_ref() == Some(&cell.fingerprint);
-    let tag = fingerprint.as_ref().map(|fingerprint| tag(fingerprint, &cell));
-    Ok(Json(LastSweep { fresh, tag, fingerprint, running, lost }))
+    let tag = fingerprint
+        .as_ref()
+        .map(|fingerprint| tag(fingerprint, &cell));
+    Ok(Json(LastSweep {
+        fresh,
+        tag,
+        fingerprint,
+        running,
+        lost,
+    }))
 }
 
 /// Changes with what a sweep found, and with the names that things have in it: those of now if the model is the same.
 fn tag(fingerprint: &str, cell: &OpenCell) -> String {
-    let names = if fingerprint == cell.fingerprint { cell.names.as_str() } else { "" };
+    let names = if fingerprint == cell.fingerprint {
+        cell.names.as_str()
+    } else {
+        ""
+    };
     format!("{fingerprint}{names}")
 }
 
@@ -197,8 +214,16 @@ const FINDINGS_IDLE: Duration = Duration::from_secs(5 * 60);
 
 impl Default for FindingsRead {
     fn default() -> Self {
-        let kib = |_: &(Uuid, String), found: &Arc<Findings>| (found.clearance.pairs.len() as u32) * 2 + 16;
-        Self(Cache::builder().weigher(kib).max_capacity(FINDINGS_KIB).time_to_idle(FINDINGS_IDLE).build())
+        let kib = |_: &(Uuid, String), found: &Arc<Findings>| {
+            (found.clearance.pairs.len() as u32) * 2 + 16
+        };
+        Self(
+            Cache::builder()
+                .weigher(kib)
+                .max_capacity(FINDINGS_KIB)
+                .time_to_idle(FINDINGS_IDLE)
+                .build(),
+        )
     }
 }
 
@@ -210,16 +235,21 @@ impl App {
         if let Some(found) = self.findings.0.get(&key) {
             return Ok(found);
         }
-        let missing =
-            || Problem::missing("there are no findings of this state of the cell any more; sweep it");
+        let missing = || {
+            Problem::missing("there are no findings of this state of the cell any more; sweep it")
+        };
         if !fingerprint.bytes().all(|b| b.is_ascii_hexdigit()) {
             return Err(missing());
         }
-        let kept = self.store.sweep(id, fingerprint).await?.ok_or_else(missing)?;
+        let kept = self
+            .store
+            .sweep(id, fingerprint)
+            .await?
+            .ok_or_else(missing)?;
         let same = fingerprint == cell.fingerprint && kept.revision != cell.revision;
         let read = tokio::task::spawn_blocking(move || {
             let found: Option<Findings> = serde_json::from_value(kept.report).ok();
-            Some(match (found?, &cell.path) {
+            Some(match (found?, cell.path()) {
                 (found, Ok(path)) if same => found.renamed(&cell.workcell, path),
                 (found, _) => found,
             })
@@ -237,7 +267,10 @@ impl App {
 /// Stops a job.
 #[utoipa::path(delete, path = "/api/jobs/{job}", params(("job" = Uuid, Path)),
     responses((status = 204)))]
-pub async fn stop_job(State(app): State<App>, Path(job): Path<Uuid>) -> Result<StatusCode, Problem> {
+pub async fn stop_job(
+    State(app): State<App>,
+    Path(job): Path<Uuid>,
+) -> Result<StatusCode, Problem> {
     if app.stop_job(job).await? {
         Ok(StatusCode::NO_CONTENT)
     } else {
@@ -286,12 +319,16 @@ fn series(cell: &OpenCell, query: &ReachQuery) -> Result<ReachSeries, Problem> {
         let missing = || Problem::missing(format!("there is no item \"{id}\""));
         Ok::<_, Problem>(assembly.item_node(position.ok_or_else(missing)?))
     };
-    let line = ReachLine { from: node(&query.from)?, to: node(&query.to)? };
-    let duration = cell.path.as_ref().map_or(0.0, selvik_core::program::Path::duration);
+    let line = ReachLine {
+        from: node(&query.from)?,
+        to: node(&query.to)?,
+    };
+    let duration = cell.shown.duration();
     let step_s = (duration / MOST).max(1.0 / RATE_HZ);
     let steps = (duration / step_s).ceil() as usize;
-    let reaches: Vec<_> =
-        (0..=steps).map(|i| line.at(assembly, &cell.joints_at(Some(i as f64 * step_s)))).collect();
+    let reaches: Vec<_> = (0..=steps)
+        .map(|i| line.at(assembly, &cell.joints_at(Some(i as f64 * step_s))))
+        .collect();
     Ok(ReachSeries {
         step_s,
         straight_mm: reaches.iter().map(|r| r.straight * 1e3).collect(),

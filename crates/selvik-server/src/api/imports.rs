@@ -1,15 +1,13 @@
 //! Bringing files in.
 
-use std::collections::HashSet;
 use std::sync::Arc;
 
 use axum::Json;
 use axum::extract::{Multipart, Path, State};
 use axum::http::StatusCode;
 use selvik_cell::Workcell;
-use selvik_cell::bring::{Choice, items_of};
-use selvik_cell::document::{checked_name, empty_cell, read_document};
-use selvik_cell::edit::Edit;
+use selvik_cell::bring::{Choice, brought_in};
+use selvik_cell::document::{begun_cell, checked_name, empty_cell, read_document};
 use selvik_formats::{FormatError, MAX_TOTAL_BYTES};
 use selvik_store::StoredCell;
 use serde::{Deserialize, Serialize};
@@ -36,11 +34,18 @@ pub async fn begin_import(
     upload: Multipart,
 ) -> Result<(StatusCode, Json<Begun>), Problem> {
     let files = received(&app, upload).await?;
-    Ok((StatusCode::ACCEPTED, Json(Begun { id: app.stage(files) })))
+    Ok((
+        StatusCode::ACCEPTED,
+        Json(Begun {
+            id: app.stage(files),
+        }),
+    ))
 }
 
 fn staged(app: &App, id: Uuid) -> Result<Arc<Staged>, Problem> {
-    app.imports.get(id).ok_or_else(|| Problem::missing("this import is over; bring the files again"))
+    app.imports
+        .get(id)
+        .ok_or_else(|| Problem::missing("this import is over; bring the files again"))
 }
 
 /// How an import stands, and what was found.
@@ -65,16 +70,26 @@ pub async fn add_files(
     let mut files = staged(&app, id)?.files.clone();
     files.extend(&received(&app, upload).await?);
     if files.total() > MAX_TOTAL_BYTES {
-        return Err(Problem::refused("together that is more than 1 GiB; bring it in parts"));
+        return Err(Problem::refused(
+            "together that is more than 1 GiB; bring it in parts",
+        ));
     }
     app.imports.forget(id);
-    Ok((StatusCode::ACCEPTED, Json(Begun { id: app.stage(files) })))
+    Ok((
+        StatusCode::ACCEPTED,
+        Json(Begun {
+            id: app.stage(files),
+        }),
+    ))
 }
 
 /// Stops and forgets an import. Nothing of it is stored.
 #[utoipa::path(delete, path = "/api/imports/{id}", params(("id" = Uuid, Path)),
     responses((status = 204)))]
-pub async fn stop_import(State(app): State<App>, Path(id): Path<Uuid>) -> Result<StatusCode, Problem> {
+pub async fn stop_import(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+) -> Result<StatusCode, Problem> {
     if app.imports.forget(id) {
         Ok(StatusCode::NO_CONTENT)
     } else {
@@ -122,7 +137,10 @@ pub async fn store_import(
     let stored = if matches!(staged.state(), ImportState::Package { .. }) {
         let document = read_document(&staged.files)?;
         let items = document.items.iter().map(|i| i.id.clone()).collect();
-        StoredImport { cell: app.store.create(&document, &staged.files).await?, items }
+        StoredImport {
+            cell: app.store.create(&document, &staged.files).await?,
+            items,
+        }
     } else {
         store_items(&app, &staged, id, request).await?
     };
@@ -137,47 +155,63 @@ async fn store_items(
     request: StoreRequest,
 ) -> Result<StoredImport, Problem> {
     if request.choices.is_empty() {
-        return Err(Problem::refused("nothing is ticked; tick what is to be brought in"));
+        return Err(Problem::refused(
+            "nothing is ticked; tick what is to be brought in",
+        ));
     }
-    let taken: HashSet<String> = match &request.into {
-        ImportInto::NewCell(_) => HashSet::new(),
-        ImportInto::Cell { id, .. } => {
-            app.cells.get(*id).await?.workcell.document.items.iter().map(|i| i.id.clone()).collect()
-        }
+    let cell = match &request.into {
+        ImportInto::NewCell(name) => begun_cell(&checked_name(name)?),
+        ImportInto::Cell { id, .. } => app.cells.get(*id).await?.workcell.document.clone(),
     };
     let read = Arc::clone(staged);
     let folder = import.simple().to_string();
     // Read by itself first: what is wrong is refused here, and the cell takes the geometry over.
     let work = tokio::task::spawn_blocking(move || -> Result<_, FormatError> {
-        let (items, files) = items_of(&read.files, &request.choices, &taken, &folder)?;
+        let brought = brought_in(&read.files, &request.choices, &cell, &folder)?;
         let mut alone = empty_cell("import");
-        alone.items = items.clone();
+        alone.items = brought.items.clone();
         for item in &mut alone.items {
             item.parent = None;
             item.on_link = None;
         }
-        Ok((items, files.clone(), Workcell::from_document(alone, &files)?))
+        let read = Workcell::from_document(alone, &brought.files)?;
+        Ok((brought, cell, read))
     });
-    let (items, files, workcell) = work.await??;
-    let ids = items.iter().map(|i| i.id.clone()).collect();
+    let (brought, cell, workcell) = work.await??;
+    let ids = brought.items.iter().map(|i| i.id.clone()).collect();
+    let files = brought.files.clone();
     let cell = match request.into {
-        ImportInto::NewCell(name) => {
-            let mut document = empty_cell(&checked_name(&name)?);
-            document.items = items;
-            if document.items.iter().any(|i| i.parent.is_some()) {
-                return Err(Problem::refused("in a new cell there is nothing to hang on yet"));
+        ImportInto::NewCell(_) => {
+            let mut document = cell;
+            brought.edit().apply(&mut document)?;
+            let known = |id: &String| document.items.iter().any(|i| i.id == *id);
+            let mut carriers = document.items.iter().filter_map(|i| i.parent.as_ref());
+            if !carriers.all(known) {
+                return Err(Problem::refused(
+                    "in a new cell there is nothing to hang on but what is brought along",
+                ));
             }
-            let id = app.store.create(&document, &files).await?;
-            // It has just been read: whoever opens it need not wait for that again.
-            let stored = StoredCell { revision: 1, document, files };
+            let stored = StoredCell {
+                revision: 1,
+                document,
+                files,
+            };
+            // What can't be opened is not stored.
             let read = move || OpenCell::built_on(&[&workcell], stored);
             let cell = tokio::task::spawn_blocking(read).await??;
+            let document = &cell.workcell.document;
+            let id = app.store.create(document, &cell.files).await?;
+            // It has just been read: whoever opens it need not wait for that again.
             app.cells.keep(id, Arc::new(cell)).await;
             id
         }
         ImportInto::Cell { id, base_revision } => {
-            let brought = Brought { files, read: Some(Arc::new(workcell)) };
-            app.commit(id, base_revision, Edit::AddItems { items }, brought).await?;
+            let with = Brought {
+                files,
+                read: Some(Arc::new(workcell)),
+            };
+            let edit = brought.edit();
+            app.commit(id, base_revision, edit, with).await?;
             id
         }
     };

@@ -37,7 +37,11 @@ pub async fn standard_views() -> Json<Vec<StandardViewInfo>> {
             if c.is_uppercase() && !name.is_empty() {
                 name.push(' ');
             }
-            name.push(if name.is_empty() { c } else { c.to_ascii_lowercase() });
+            name.push(if name.is_empty() {
+                c
+            } else {
+                c.to_ascii_lowercase()
+            });
         }
         StandardViewInfo {
             id: name.replace(' ', "-").to_lowercase(),
@@ -77,7 +81,12 @@ pub async fn frame_items(
     check(&request.viewpoint, request.aspect)?;
     let framed = tokio::task::spawn_blocking(move || {
         let points = points_of(&cell, &request.items, request.time_s);
-        let framed = frame(&request.viewpoint.to_viewpoint(), &points, request.aspect, MARGIN);
+        let framed = frame(
+            &request.viewpoint.to_viewpoint(),
+            &points,
+            request.aspect,
+            MARGIN,
+        );
         ViewpointDocument::from_viewpoint(&framed, request.viewpoint.lens_mm)
     })
     .await?;
@@ -86,7 +95,9 @@ pub async fn frame_items(
 
 fn check(viewpoint: &ViewpointDocument, aspect: f64) -> Result<(), Problem> {
     if !viewpoint.is_sound() {
-        return Err(Problem::refused("the viewpoint needs finite numbers and positive sizes"));
+        return Err(Problem::refused(
+            "the viewpoint needs finite numbers and positive sizes",
+        ));
     }
     if !(aspect > 0.01 && aspect < 100.0) {
         return Err(Problem::refused("aspect must be between 0.01 and 100"));
@@ -111,9 +122,21 @@ pub async fn frame_points(
     Json(request): Json<FramePointsRequest>,
 ) -> Result<Json<ViewpointDocument>, Problem> {
     check(&request.viewpoint, request.aspect)?;
-    let points: Vec<Point> = request.points_mm.iter().map(|p| Point::from(p.map(|x| x * 1e-3))).collect();
-    let framed = frame(&request.viewpoint.to_viewpoint(), &points, request.aspect, 0.0);
-    Ok(Json(ViewpointDocument::from_viewpoint(&framed, request.viewpoint.lens_mm)))
+    let points: Vec<Point> = request
+        .points_mm
+        .iter()
+        .map(|p| Point::from(p.map(|x| x * 1e-3)))
+        .collect();
+    let framed = frame(
+        &request.viewpoint.to_viewpoint(),
+        &points,
+        request.aspect,
+        0.0,
+    );
+    Ok(Json(ViewpointDocument::from_viewpoint(
+        &framed,
+        request.viewpoint.lens_mm,
+    )))
 }
 
 /// A picked face.
@@ -146,15 +169,19 @@ pub async fn face_on(
 
 fn square_to(cell: &OpenCell, request: &FaceOnRequest) -> Result<ViewpointDocument, Problem> {
     let assembly = &cell.workcell.assembly;
-    let body =
-        assembly.bodies().get(request.body).ok_or_else(|| Problem::refused("there is no such body"))?;
+    let body = assembly
+        .bodies()
+        .get(request.body)
+        .ok_or_else(|| Problem::refused("there is no such body"))?;
     let mesh = body.surface.mesh();
     if request.triangle >= mesh.triangles().len() {
         return Err(Problem::refused("there is no such triangle"));
     }
     let pose = assembly.poses(&cell.joints_at(Some(request.time_s)))[body.node.0];
     let normal = pose.rotation * mesh.area_vector(request.triangle);
-    let normal = normal.try_normalize(1e-30).ok_or_else(|| Problem::refused("that triangle has no area"))?;
+    let normal = normal
+        .try_normalize(1e-30)
+        .ok_or_else(|| Problem::refused("that triangle has no area"))?;
     let corners = flat_face(mesh, request.triangle);
     let points: Vec<Point> = corners
         .iter()
@@ -168,9 +195,17 @@ fn square_to(cell: &OpenCell, request: &FaceOnRequest) -> Result<ViewpointDocume
     } else {
         (from.bearing / FRAC_PI_2).round() * FRAC_PI_2
     };
-    let square = Viewpoint { bearing, elevation, roll: 0.0, ..from };
+    let square = Viewpoint {
+        bearing,
+        elevation,
+        roll: 0.0,
+        ..from
+    };
     let framed = frame(&square, &points, request.aspect, FACE_MARGIN);
-    Ok(ViewpointDocument::from_viewpoint(&framed, request.viewpoint.lens_mm))
+    Ok(ViewpointDocument::from_viewpoint(
+        &framed,
+        request.viewpoint.lens_mm,
+    ))
 }
 
 /// Stops of a tour.
@@ -199,15 +234,25 @@ const LONGEST_TOUR: f64 = 3600.0;
 #[utoipa::path(post, path = "/api/tour-track", request_body = TourRequest,
     responses((status = 200, body = TourTrack)))]
 pub async fn tour_track(Json(request): Json<TourRequest>) -> Result<Json<TourTrack>, Problem> {
-    tokio::task::spawn_blocking(move || tour_along(&request)).await?.map(Json)
+    tokio::task::spawn_blocking(move || tour_along(&request))
+        .await?
+        .map(Json)
 }
 
 fn tour_along(request: &TourRequest) -> Result<TourTrack, Problem> {
     if !request.stops.iter().all(|s| s.viewpoint.is_sound()) {
-        return Err(Problem::refused("a stop's viewpoint needs finite numbers and positive sizes"));
+        return Err(Problem::refused(
+            "a stop's viewpoint needs finite numbers and positive sizes",
+        ));
     }
-    let tour =
-        Tour::new(request.stops.iter().map(TourStopDocument::to_stop).collect()).map_err(Problem::refused)?;
+    let tour = Tour::new(
+        request
+            .stops
+            .iter()
+            .map(TourStopDocument::to_stop)
+            .collect(),
+    )
+    .map_err(Problem::refused)?;
     if tour.duration() > LONGEST_TOUR {
         return Err(Problem::refused(format!(
             "a tour lasts an hour at most, this one {:.0} s",
@@ -216,7 +261,8 @@ fn tour_along(request: &TourRequest) -> Result<TourTrack, Problem> {
     }
     let steps = (tour.duration() * TOUR_RATE_HZ).ceil() as usize;
     let lens = request.stops[0].viewpoint.lens_mm;
-    let at = |step: usize| ViewpointDocument::from_viewpoint(&tour.at(step as f64 / TOUR_RATE_HZ), lens);
+    let at =
+        |step: usize| ViewpointDocument::from_viewpoint(&tour.at(step as f64 / TOUR_RATE_HZ), lens);
     Ok(TourTrack {
         duration_s: tour.duration(),
         arrivals_s: tour.arrivals().to_vec(),
@@ -228,10 +274,18 @@ fn tour_along(request: &TourRequest) -> Result<TourTrack, Problem> {
 fn points_of(cell: &OpenCell, items: &[String], time: f64) -> Vec<Point> {
     let assembly = &cell.workcell.assembly;
     let poses = assembly.poses(&cell.joints_at(Some(time)));
-    let wanted = |item: usize| items.is_empty() || items.contains(&assembly.cell().items()[item].id.0);
+    let wanted =
+        |item: usize| items.is_empty() || items.contains(&assembly.cell().items()[item].id.0);
     let bodies = assembly.bodies().iter().filter(|b| wanted(b.item));
-    let mut points: Vec<Point> =
-        bodies.flat_map(|b| b.surface.mesh().vertices().iter().map(|v| poses[b.node.0] * v)).collect();
+    let mut points: Vec<Point> = bodies
+        .flat_map(|b| {
+            b.surface
+                .mesh()
+                .vertices()
+                .iter()
+                .map(|v| poses[b.node.0] * v)
+        })
+        .collect();
     if points.is_empty() {
         // Frames have no body: show their origins with some room.
         let room = [-0.15, 0.15];
@@ -274,7 +328,8 @@ pub async fn evidence(Json(request): Json<EvidenceRequest>) -> Json<EvidenceView
     };
     let towards_me = from.backwards();
     let likes_my_side = |d: &Vector| 0.2 * d.dot(&towards_me);
-    let (view, plane) = evidence_viewpoint((a, b), &Vector::x(), projection, distance, likes_my_side);
+    let (view, plane) =
+        evidence_viewpoint((a, b), &Vector::x(), projection, distance, likes_my_side);
     Json(EvidenceView {
         viewpoint: ViewpointDocument::from_viewpoint(&view, request.viewpoint.lens_mm),
         section: SectionDocument {

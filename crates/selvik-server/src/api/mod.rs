@@ -8,8 +8,10 @@ mod edits;
 mod export;
 mod findings;
 mod imports;
+pub mod jogging;
 mod looking;
 mod picture;
+mod trajectory;
 mod uploads;
 
 use axum::Router;
@@ -39,7 +41,9 @@ fn router() -> OpenApiRouter<App> {
         .layer(DefaultBodyLimit::max(DOCUMENT))
         .layer(RequestBodyTimeoutLayer::new(BODY))
         .layer(late(ANSWER));
-    OpenApiRouter::with_openapi(description::Description::openapi()).merge(files).merge(rest)
+    OpenApiRouter::with_openapi(description::Description::openapi())
+        .merge(files)
+        .merge(rest)
 }
 
 fn documents() -> OpenApiRouter<App> {
@@ -60,6 +64,8 @@ fn documents() -> OpenApiRouter<App> {
         .routes(routes!(arranging::facts))
         .routes(routes!(arranging::masses))
         .routes(routes!(arranging::add_frame))
+        .routes(routes!(arranging::add_joint))
+        .routes(routes!(trajectory::joint_trajectory))
         .routes(routes!(edits::undo))
         .routes(routes!(edits::redo))
         .routes(routes!(picture::mesh))
@@ -68,6 +74,13 @@ fn documents() -> OpenApiRouter<App> {
         .routes(routes!(picture::poses))
         .routes(routes!(picture::section))
         .routes(routes!(picture::open_edges))
+        .routes(routes!(picture::overlap))
+        .routes(routes!(jogging::jog))
+        .routes(routes!(jogging::poses_with))
+        .routes(routes!(jogging::distance_with))
+        .routes(routes!(jogging::inverse_with))
+        .routes(routes!(jogging::rule_between))
+        .routes(routes!(jogging::touching_pairs))
         .routes(routes!(looking::standard_views))
         .routes(routes!(looking::frame_items))
         .routes(routes!(looking::frame_points))

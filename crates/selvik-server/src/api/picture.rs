@@ -5,8 +5,10 @@ use axum::extract::{Path, Query, State};
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use selvik_cell::document::SectionDocument;
+use selvik_cell::questions::{OverlapAnswer, overlap_during};
 use selvik_cell::report::{flat, millimetres};
 use selvik_core::mesh::TriangleMesh;
+use selvik_core::robot::Body;
 use selvik_core::section::{cut_together, fill};
 use selvik_core::spatial::{Plane, Point, Pose, Vector};
 use serde::{Deserialize, Serialize};
@@ -25,7 +27,11 @@ const PART_S: f64 = 20.0;
 pub fn moving_nodes(cell: &OpenCell) -> Vec<usize> {
     let assembly = &cell.workcell.assembly;
     (0..assembly.nodes().len())
-        .filter(|&n| !assembly.moving_above(selvik_core::robot::NodeId(n)).is_empty())
+        .filter(|&n| {
+            !assembly
+                .moving_above(selvik_core::robot::NodeId(n))
+                .is_empty()
+        })
         .collect()
 }
 
@@ -42,7 +48,10 @@ pub async fn mesh(
     let bytes = bytes.ok_or_else(|| Problem::missing("there is no such mesh in this cell"))?;
     let headers = [
         (header::CONTENT_TYPE, "application/octet-stream"),
-        (header::CACHE_CONTROL, "private, max-age=31536000, immutable"),
+        (
+            header::CACHE_CONTROL,
+            "private, max-age=31536000, immutable",
+        ),
     ];
     Ok((headers, bytes).into_response())
 }
@@ -54,7 +63,10 @@ const SMALL: usize = 2000;
 /// (64 letters), its length in bytes (u32, little-endian) and the mesh as it is served alone.
 #[utoipa::path(get, path = "/api/cells/{id}/small-meshes", params(("id" = Uuid, Path)),
     responses((status = 200, content_type = "application/octet-stream")))]
-pub async fn small_meshes(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Response, Problem> {
+pub async fn small_meshes(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+) -> Result<Response, Problem> {
     let cell = app.cells.get(id).await?;
     let bytes = tokio::task::spawn_blocking(move || cell.drawn_small(SMALL)).await?;
     Ok(([(header::CONTENT_TYPE, "application/octet-stream")], bytes).into_response())
@@ -77,17 +89,23 @@ pub async fn track(
     Query(TrackPart { part }): Query<TrackPart>,
 ) -> Result<Response, Problem> {
     let cell = app.cells.get(id).await?;
-    cell.path()?;
     let bytes = tokio::task::spawn_blocking(move || {
-        let path = cell.path.as_ref().expect("asked before");
+        let path = &cell.shown;
         let nodes = moving_nodes(&cell);
         let last = (path.duration() * TRACK_RATE_HZ).ceil() as u64;
         let first = u64::from(part) * (PART_S * TRACK_RATE_HZ) as u64;
         let mut bytes = Vec::new();
         for step in first..=last.min(first + (PART_S * TRACK_RATE_HZ) as u64) {
-            let poses = cell.workcell.assembly.poses(&path.at(step as f64 / TRACK_RATE_HZ));
+            let poses = cell
+                .workcell
+                .assembly
+                .poses(&path.at(step as f64 / TRACK_RATE_HZ));
             for &node in &nodes {
-                bytes.extend(flat(&poses[node]).iter().flat_map(|&x| (x as f32).to_le_bytes()));
+                bytes.extend(
+                    flat(&poses[node])
+                        .iter()
+                        .flat_map(|&x| (x as f32).to_le_bytes()),
+                );
             }
         }
         bytes
@@ -111,8 +129,16 @@ pub async fn poses(
     Query(at): Query<AtTime>,
 ) -> Result<Json<Vec<[f64; 7]>>, Problem> {
     let cell = app.cells.get(id).await?;
-    let poses = cell.workcell.assembly.poses(&cell.joints_at(Some(at.time_s)));
-    Ok(Json(moving_nodes(&cell).iter().map(|&n| flat(&poses[n])).collect()))
+    let poses = cell
+        .workcell
+        .assembly
+        .poses(&cell.joints_at(Some(at.time_s)));
+    Ok(Json(
+        moving_nodes(&cell)
+            .iter()
+            .map(|&n| flat(&poses[n]))
+            .collect(),
+    ))
 }
 
 /// A cut through some bodies at an instant of the path.
@@ -178,7 +204,9 @@ fn faces(cell: &OpenCell, plane: &Plane, request: &SectionRequest) -> Vec<Sectio
         let pose = poses[body.node.0];
         let (centre, radius) = body.surface.ball();
         if plane.height(&(pose * centre)).abs() <= radius && request.items.contains(id) {
-            cut.entry(body.item).or_default().push((body.surface.mesh(), pose));
+            cut.entry(body.item)
+                .or_default()
+                .push((body.surface.mesh(), pose));
         }
     }
     let in_mm = |points: &[Point]| points.iter().map(millimetres).collect::<Vec<_>>();
@@ -188,7 +216,13 @@ fn faces(cell: &OpenCell, plane: &Plane, request: &SectionRequest) -> Vec<Sectio
         for region in &section.regions {
             let filled = fill(region);
             let points = in_mm(&filled.points);
-            triangles_mm.extend(filled.triangles.iter().flatten().map(|&i| points[i as usize]));
+            triangles_mm.extend(
+                filled
+                    .triangles
+                    .iter()
+                    .flatten()
+                    .map(|&i| points[i as usize]),
+            );
         }
         let outlines = section.regions.iter().flat_map(|r| r.contours());
         SectionFace {
@@ -233,13 +267,11 @@ pub async fn open_edges(
 ) -> Result<Json<OpenEdges>, Problem> {
     let cell = app.cells.get(id).await?;
     let edges = tokio::task::spawn_blocking(move || {
-        let assembly = &cell.workcell.assembly;
-        let poses = assembly.poses(&cell.joints_at(Some(request.time_s)));
-        let asked = assembly.bodies().iter().find(|body| {
-            let link = body.link.and_then(|l| Some(&assembly.mechanism(body.item)?.links()[l].name));
-            assembly.cell().items()[body.item].id.0 == request.item && link == request.link.as_ref()
-        });
-        let body = asked.ok_or_else(|| Problem::missing("there is no such body"))?;
+        let poses = cell
+            .workcell
+            .assembly
+            .poses(&cell.joints_at(Some(request.time_s)));
+        let body = body_of(&cell, &request.item, request.link.as_ref())?;
         let pose = poses[body.node.0];
         let ends = body.surface.open_edge_ends();
         let in_world = |edge: &[Point; 2]| edge.map(|p| millimetres(&(pose * p)));
@@ -249,4 +281,59 @@ pub async fn open_edges(
         })
     });
     edges.await?.map(Json)
+}
+
+/// The body of an item, or of a link of it.
+fn body_of<'a>(cell: &'a OpenCell, item: &str, link: Option<&String>) -> Result<&'a Body, Problem> {
+    let assembly = &cell.workcell.assembly;
+    let is_asked = |body: &&Body| {
+        let own = body
+            .link
+            .and_then(|l| Some(&assembly.mechanism(body.item)?.links()[l].name));
+        assembly.cell().items()[body.item].id.0 == item && own == link
+    };
+    assembly
+        .bodies()
+        .iter()
+        .find(is_asked)
+        .ok_or_else(|| Problem::missing("there is no such body"))
+}
+
+/// One of two bodies.
+#[derive(Deserialize, ToSchema)]
+pub struct Side {
+    item: String,
+    /// Of a mechanism.
+    link: Option<String>,
+}
+
+/// Two bodies, and when.
+#[derive(Deserialize, ToSchema)]
+pub struct OverlapRequest {
+    a: Side,
+    b: Side,
+    /// From when until when.
+    during_s: [f64; 2],
+}
+
+/// How deep two bodies overlap during a stretch of the path.
+#[utoipa::path(post, path = "/api/cells/{id}/overlap", params(("id" = Uuid, Path)), request_body = OverlapRequest,
+    responses((status = 200, body = OverlapAnswer)))]
+pub async fn overlap(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Json(request): Json<OverlapRequest>,
+) -> Result<Json<OverlapAnswer>, Problem> {
+    let cell = app.cells.get(id).await?;
+    let [from, to] = request.during_s;
+    if from > to {
+        return Err(Problem::refused("during_s: it ends before it begins"));
+    }
+    let found = tokio::task::spawn_blocking(move || {
+        let a = body_of(&cell, &request.a.item, request.a.link.as_ref())?;
+        let b = body_of(&cell, &request.b.item, request.b.link.as_ref())?;
+        let poses = |time_s| cell.workcell.assembly.poses(&cell.joints_at(Some(time_s)));
+        Ok::<_, Problem>(overlap_during(a, b, poses, from, to))
+    });
+    found.await?.map(Json)
 }

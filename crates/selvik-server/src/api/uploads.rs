@@ -23,7 +23,8 @@ pub struct Upload {
 pub async fn received(app: &App, mut upload: Multipart) -> Result<PackageFiles, Problem> {
     let turn = tokio::time::timeout(UPLOAD_WAITS, app.imports.turn()).await;
     let _turn = turn.map_err(|_| {
-        let detail = "as many uploads as this server takes at a time are under way; try again in a moment";
+        let detail =
+            "as many uploads as this server takes at a time are under way; try again in a moment";
         Problem::new(StatusCode::SERVICE_UNAVAILABLE, detail)
     })?;
     let mut spool = Spool::new().map_err(full)?;
@@ -39,10 +40,15 @@ pub async fn received(app: &App, mut upload: Multipart) -> Result<PackageFiles, 
         (spool, spooled) = spooled_field(spool, field).await?;
         parts.push((name, spooled));
     }
-    tokio::task::spawn_blocking(move || unpacked(spool, parts)).await?.map_err(Problem::from)
+    tokio::task::spawn_blocking(move || unpacked(spool, parts))
+        .await?
+        .map_err(Problem::from)
 }
 
-async fn spooled_field(mut spool: Spool, mut field: Field<'_>) -> Result<(Spool, Spooled), Problem> {
+async fn spooled_field(
+    mut spool: Spool,
+    mut field: Field<'_>,
+) -> Result<(Spool, Spooled), Problem> {
     let mut length = 0;
     while let Some(chunk) = field.chunk().await.map_err(Problem::from)? {
         let after = length;

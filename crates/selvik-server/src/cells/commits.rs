@@ -35,7 +35,8 @@ impl App {
         edit: Edit,
         brought: Brought,
     ) -> Result<Arc<OpenCell>, Problem> {
-        self.commit_made(id, base, move |_| Ok(edit.clone()), brought).await
+        self.commit_made(id, base, move |_| Ok(edit.clone()), brought)
+            .await
     }
 
     /// Does an edit that is worked out from the cell as it is when its turn comes.
@@ -79,9 +80,15 @@ impl App {
         let worked_out = tokio::task::spawn_blocking(move || -> Result<_, FormatError> {
             let mut document = from.workcell.document.clone();
             let label = make(&from)?.apply(&mut document)?;
-            Ok((from.next(document, &with.files, with.read.as_deref())?, label))
+            Ok((
+                from.next(document, &with.files, with.read.as_deref())?,
+                label,
+            ))
         });
-        let (after, label) = worked_out.await.map_err(Problem::from)?.map_err(Problem::from)?;
+        let (after, label) = worked_out
+            .await
+            .map_err(Problem::from)?
+            .map_err(Problem::from)?;
         let new = NewEdit {
             base,
             known: before.revision,
@@ -99,7 +106,12 @@ impl App {
     }
 
     /// Takes back the edit that made revision `step`, or does it again, if that is what comes next.
-    pub(crate) async fn walk(&self, id: Uuid, walk: Walk, step: i64) -> Result<Arc<OpenCell>, Problem> {
+    pub(crate) async fn walk(
+        &self,
+        id: Uuid,
+        walk: Walk,
+        step: i64,
+    ) -> Result<Arc<OpenCell>, Problem> {
         let app = self.clone();
         let walked = self.tasks.spawn(async move {
             let turn = app.cells.changing.of(id);
@@ -133,9 +145,17 @@ impl App {
         let from = Arc::clone(before);
         let next = move || from.next(document, &PackageFiles::default(), None);
         let worked_out = tokio::task::spawn_blocking(next);
-        let after = worked_out.await.map_err(Problem::from)?.map_err(Problem::from)?;
-        let told = (after.workcell.document.name.as_str(), after.fingerprint.as_str());
-        self.store.commit_step(id, before.revision, &step, told).await?;
+        let after = worked_out
+            .await
+            .map_err(Problem::from)?
+            .map_err(Problem::from)?;
+        let told = (
+            after.workcell.document.name.as_str(),
+            after.fingerprint.as_str(),
+        );
+        self.store
+            .commit_step(id, before.revision, &step, told)
+            .await?;
         Ok(self.follow(id, after, step.label).await)
     }
 
@@ -144,7 +164,11 @@ impl App {
         let (revision, after) = (after.revision, Arc::new(after));
         let cell = self.cells.keep(id, after).await;
         self.stop_other_sweep(id, &cell.fingerprint).await;
-        self.live.tell(Event::Changed { cell: id, revision, label });
+        self.live.tell(Event::Changed {
+            cell: id,
+            revision,
+            label,
+        });
         cell
     }
 }

@@ -62,7 +62,12 @@ impl Cells {
             .eviction_policy(EvictionPolicy::lru())
             .time_to_idle(IDLE)
             .build();
-        Self { store, open, reading: Turns::default(), changing: Turns::default() }
+        Self {
+            store,
+            open,
+            reading: Turns::default(),
+            changing: Turns::default(),
+        }
     }
 
     /// The cell as it is in memory, or else read from the database: once, however many ask.
@@ -81,7 +86,11 @@ impl Cells {
     /// The cell at revision `revision` at least: another server on the same database may have changed it.
     pub async fn at_least(&self, id: Uuid, revision: i64) -> Result<Arc<OpenCell>, Problem> {
         let cell = self.get(id).await?;
-        if cell.revision < revision { self.again(id).await } else { Ok(cell) }
+        if cell.revision < revision {
+            self.again(id).await
+        } else {
+            Ok(cell)
+        }
     }
 
     /// The cell, read anew from the database.
@@ -95,19 +104,27 @@ impl Cells {
     /// Takes a cell into memory, unless a newer one is there; answers the newer.
     pub async fn keep(&self, id: Uuid, cell: Arc<OpenCell>) -> Arc<OpenCell> {
         let newer = Arc::clone(&cell);
-        let kept = self.open.entry(id).and_compute_with(async |there| match there {
-            Some(there) if there.value().revision >= newer.revision => Op::Nop,
-            _ => Op::Put(newer),
-        });
-        kept.await.into_entry().map_or(cell, |entry| entry.into_value())
+        let kept = self
+            .open
+            .entry(id)
+            .and_compute_with(async |there| match there {
+                Some(there) if there.value().revision >= newer.revision => Op::Nop,
+                _ => Op::Put(newer),
+            });
+        kept.await
+            .into_entry()
+            .map_or(cell, |entry| entry.into_value())
     }
 
     /// Lets a cell go if it is older than `revision`.
     pub async fn forget_older(&self, id: Uuid, revision: i64) {
-        let older = self.open.entry(id).and_compute_with(async |there| match there {
-            Some(there) if there.value().revision < revision => Op::Remove,
-            _ => Op::Nop,
-        });
+        let older = self
+            .open
+            .entry(id)
+            .and_compute_with(async |there| match there {
+                Some(there) if there.value().revision < revision => Op::Remove,
+                _ => Op::Nop,
+            });
         older.await;
     }
 

@@ -1,13 +1,14 @@
 //! A cell in memory, ready to compute with.
 
 use std::collections::HashMap;
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 
 use selvik_cell::Workcell;
 use selvik_cell::document::CellDocument;
 use selvik_cell::fingerprint::{files_hash, fingerprint, names_hash, only_views_differ};
+use selvik_core::clearance::Pair;
 use selvik_core::mesh::{DEFAULT_FEATURE_ANGLE, Surface, feature_edges};
-use selvik_core::program::Path;
+use selvik_core::program::{Path, ProgramError};
 use selvik_formats::{FormatError, PackageFiles};
 use selvik_store::StoredCell;
 
@@ -20,8 +21,10 @@ const BYTES_A_TRIANGLE: usize = 220;
 pub struct OpenCell {
     pub revision: i64,
     pub workcell: Workcell,
-    /// The path of the run plan, or why there is none.
-    pub path: Result<Path, String>,
+    /// The path of the run plan as far as it can be run: to be looked at.
+    pub shown: Arc<Path>,
+    /// Why some of it can't be run; nothing is certified then.
+    pub faults: Vec<ProgramError>,
     pub files: Arc<PackageFiles>,
     /// Changes with the contents of the files.
     files_hash: String,
@@ -33,6 +36,8 @@ pub struct OpenCell {
     pub fingerprint: String,
     /// Changes with what people call the things that findings speak of.
     pub names: String,
+    /// What the rules come to, once somebody has asked.
+    pairs: OnceLock<Vec<Pair>>,
 }
 
 impl OpenCell {
@@ -51,7 +56,12 @@ impl OpenCell {
     pub fn built_on(others: &[&Workcell], stored: StoredCell) -> Result<Self, FormatError> {
         let workcell = Workcell::built_on(others, stored.document, &stored.files)?;
         let files_hash = files_hash(&stored.files)?;
-        Ok(Self::of(stored.revision, workcell, (Arc::new(stored.files), files_hash), &HashMap::new()))
+        Ok(Self::of(
+            stored.revision,
+            workcell,
+            (Arc::new(stored.files), files_hash),
+            &HashMap::new(),
+        ))
     }
 
     /// The cell at its next revision, after a change that left `document` and added files. What does not move bodies or
@@ -70,14 +80,16 @@ impl OpenCell {
             let names = names_hash(&document);
             return Ok(Self {
                 revision: self.revision + 1,
-                workcell: Workcell { document, ..self.workcell.clone() },
-                path: self.path.clone(),
+                workcell: self.workcell.looked_at(document),
+                shown: Arc::clone(&self.shown),
+                faults: self.faults.clone(),
                 files: Arc::clone(&self.files),
                 files_hash: self.files_hash.clone(),
                 mesh_names: self.mesh_names.clone(),
                 meshes: self.meshes.clone(),
                 fingerprint: self.fingerprint.clone(),
                 names,
+                pairs: self.pairs.clone(),
             });
         }
         let files = if added.is_empty() {
@@ -96,8 +108,14 @@ impl OpenCell {
     /// What it holds in memory, KiB: files as they came, meshes with their trees.
     pub fn weight_kib(&self) -> u32 {
         let files = self.files.held() as usize;
-        let triangles: usize = self.meshes.values().map(|s| s.mesh().triangles().len()).sum();
-        u32::try_from((files + triangles * BYTES_A_TRIANGLE) >> 10).unwrap_or(u32::MAX).max(1)
+        let triangles: usize = self
+            .meshes
+            .values()
+            .map(|s| s.mesh().triangles().len())
+            .sum();
+        u32::try_from((files + triangles * BYTES_A_TRIANGLE) >> 10)
+            .unwrap_or(u32::MAX)
+            .max(1)
     }
 
     fn of(
@@ -106,23 +124,41 @@ impl OpenCell {
         (files, files_hash): (Arc<PackageFiles>, String),
         known: &HashMap<String, Arc<Surface>>,
     ) -> Self {
-        let path = workcell.path().map_err(|e| e.to_string());
-        let mut names: HashMap<*const Surface, String> =
-            known.iter().map(|(name, surface)| (Arc::as_ptr(surface), name.clone())).collect();
+        let (shown, faults) = workcell.path_as_far_as_it_goes();
+        let mut names: HashMap<*const Surface, String> = known
+            .iter()
+            .map(|(name, surface)| (Arc::as_ptr(surface), name.clone()))
+            .collect();
         let mut meshes = HashMap::new();
         let mesh_names = workcell
             .assembly
             .bodies()
             .iter()
             .map(|body| {
-                let name = names.entry(Arc::as_ptr(&body.surface)).or_insert_with(|| hash_of(&body.surface));
-                meshes.entry(name.clone()).or_insert_with(|| Arc::clone(&body.surface));
+                let name = names
+                    .entry(Arc::as_ptr(&body.surface))
+                    .or_insert_with(|| hash_of(&body.surface));
+                meshes
+                    .entry(name.clone())
+                    .or_insert_with(|| Arc::clone(&body.surface));
                 name.clone()
             })
             .collect();
         let fingerprint = fingerprint(&workcell.document, &files_hash);
         let names = names_hash(&workcell.document);
-        Self { revision, workcell, path, files, files_hash, mesh_names, meshes, fingerprint, names }
+        Self {
+            revision,
+            workcell,
+            shown: Arc::new(shown),
+            faults,
+            files,
+            files_hash,
+            mesh_names,
+            meshes,
+            fingerprint,
+            names,
+            pairs: OnceLock::new(),
+        }
     }
 
     /// The mesh called `name` as it is drawn: little-endian counts of vertices, triangles and edges
@@ -135,9 +171,17 @@ impl OpenCell {
             bytes.extend((count as u32).to_le_bytes());
         }
         bytes.extend(
-            mesh.vertices().iter().flat_map(|v| [v.x, v.y, v.z]).flat_map(|x| (x as f32).to_le_bytes()),
+            mesh.vertices()
+                .iter()
+                .flat_map(|v| [v.x, v.y, v.z])
+                .flat_map(|x| (x as f32).to_le_bytes()),
         );
-        bytes.extend(mesh.triangles().iter().flatten().flat_map(|i| i.to_le_bytes()));
+        bytes.extend(
+            mesh.triangles()
+                .iter()
+                .flatten()
+                .flat_map(|i| i.to_le_bytes()),
+        );
         bytes.extend(edges.iter().flatten().flat_map(|i| i.to_le_bytes()));
         Some(bytes)
     }
@@ -158,18 +202,26 @@ impl OpenCell {
         bytes
     }
 
+    /// The pairs under a rule.
+    pub fn pairs(&self) -> &[Pair] {
+        let workcell = &self.workcell;
+        self.pairs
+            .get_or_init(|| workcell.rules.scope(&workcell.assembly).pairs)
+    }
+
     /// The path, or the problem that says why there is none.
     pub fn path(&self) -> Result<&Path, Problem> {
-        self.path.as_ref().map_err(|reason| Problem::refused(format!("the run plan can't be run: {reason}")))
+        match self.faults.first() {
+            None => Ok(&self.shown),
+            Some(fault) => Err(Problem::refused(format!(
+                "the run plan can't be run: {fault}"
+            ))),
+        }
     }
 
     /// The joint vector at `time` (s), or at rest.
     pub fn joints_at(&self, time: Option<f64>) -> Vec<f64> {
-        match (&self.path, time) {
-            (Ok(path), Some(time)) => path.at(time),
-            (Ok(path), None) => path.at(0.0),
-            _ => self.workcell.rest.clone(),
-        }
+        self.shown.at(time.unwrap_or(0.0))
     }
 }
 

@@ -39,11 +39,32 @@ pub fn check(path: &Path, tolerance_mm: f64, all: bool) -> Result<Checked, Strin
     let options = if all {
         SweepOptions::every_pair(tolerance)
     } else {
-        SweepOptions { tolerance, ..SweepOptions::default() }
+        SweepOptions {
+            tolerance,
+            ..SweepOptions::default()
+        }
     };
-    let found = find(&workcell, &motion, &options, WithBand::No, &Progress::default());
-    let Findings { clearance, reach, verdict, caveats, .. } = found;
-    Ok(Checked { cell: workcell.document.name.clone(), clearance, reach, verdict, caveats })
+    let found = find(
+        &workcell,
+        &motion,
+        &options,
+        WithBand::No,
+        &Progress::default(),
+    );
+    let Findings {
+        clearance,
+        reach,
+        verdict,
+        caveats,
+        ..
+    } = found;
+    Ok(Checked {
+        cell: workcell.document.name.clone(),
+        clearance,
+        reach,
+        verdict,
+        caveats,
+    })
 }
 
 impl Checked {
@@ -74,12 +95,19 @@ impl Checked {
         }
         for rule in &self.clearance.rules {
             for reason in &rule.reasons {
-                let _ =
-                    writeln!(text, "  {:<13}  rule \"{}\": {reason}", word(Verdict::NotCertified), rule.name);
+                let _ = writeln!(
+                    text,
+                    "  {:<13}  rule \"{}\": {reason}",
+                    word(Verdict::NotCertified),
+                    rule.name
+                );
             }
         }
-        let (rest, shown): (Vec<&PairReport>, Vec<&PairReport>) =
-            self.clearance.pairs.iter().partition(|p| p.verdict == Verdict::Meets && p.reasons.is_empty());
+        let (rest, shown): (Vec<&PairReport>, Vec<&PairReport>) = self
+            .clearance
+            .pairs
+            .iter()
+            .partition(|p| p.verdict == Verdict::Meets && p.reasons.is_empty());
         for p in shown {
             let _ = writeln!(
                 text,
@@ -97,7 +125,11 @@ impl Checked {
                 let _ = writeln!(text, "                {reason}");
             }
         }
-        let _ = writeln!(text, "  {} more pairs meet their rule.\n\nReach", rest.len());
+        let _ = writeln!(
+            text,
+            "  {} more pairs meet their rule.\n\nReach",
+            rest.len()
+        );
         for row in &self.reach.rows {
             let _ = writeln!(
                 text,
@@ -108,7 +140,9 @@ impl Checked {
                 row.time_s,
                 row.program,
                 row.label,
-                row.reason.as_ref().map_or(String::new(), |r| format!("\n                {r}")),
+                row.reason
+                    .as_ref()
+                    .map_or(String::new(), |r| format!("\n                {r}")),
             );
         }
         if !self.caveats.is_empty() {
@@ -140,9 +174,16 @@ fn word(verdict: Verdict) -> &'static str {
 fn lasting(pair: &PairReport) -> String {
     let [_, total] = pair.broken_for_s;
     if total > 0.0 {
-        let times =
-            if pair.broken.len() == 1 { "once".to_owned() } else { format!("{} times", pair.broken.len()) };
-        let certain = if pair.verdict == Verdict::Broken { "broken" } else { "not certain" };
+        let times = if pair.broken.len() == 1 {
+            "once".to_owned()
+        } else {
+            format!("{} times", pair.broken.len())
+        };
+        let certain = if pair.verdict == Verdict::Broken {
+            "broken"
+        } else {
+            "not certain"
+        };
         format!("  {certain} for {total:.3} s, {times}")
     } else {
         String::new()

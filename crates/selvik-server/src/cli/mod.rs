@@ -122,13 +122,19 @@ pub fn open_package(path: &Path) -> Result<PackageFiles, FormatError> {
     }
     // Who names the document means the folder it lies in.
     if path.file_name().is_some_and(|name| name == CELL_FILE) {
-        let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
+        let folder = path
+            .parent()
+            .filter(|p| !p.as_os_str().is_empty())
+            .unwrap_or(Path::new("."));
         return PackageFiles::from_folder(folder);
     }
-    let bytes = std::fs::read(path).map_err(|e| FormatError::file(path.display().to_string(), e))?;
+    let bytes =
+        std::fs::read(path).map_err(|e| FormatError::file(path.display().to_string(), e))?;
     PackageFiles::from_zip(&bytes)
 }
 
 fn open_workcell(path: &Path) -> Result<Workcell, String> {
-    open_package(path).and_then(|files| Workcell::read(&files)).map_err(|e| e.to_string())
+    open_package(path)
+        .and_then(|files| Workcell::read(&files))
+        .map_err(|e| e.to_string())
 }

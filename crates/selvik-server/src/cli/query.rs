@@ -94,14 +94,18 @@ pub enum Query {
 
 fn named_value(text: &str) -> Result<(String, f64), String> {
     let (name, value) = text.split_once('=').ok_or("write item/joint=value")?;
-    let value: f64 = value.parse().map_err(|_| format!("\"{value}\" is not a number"))?;
+    let value: f64 = value
+        .parse()
+        .map_err(|_| format!("\"{value}\" is not a number"))?;
     Ok((name.to_owned(), value))
 }
 
 fn three(text: &str) -> Result<[f64; 3], String> {
     let numbers: Result<Vec<f64>, _> = text.split(',').map(|t| t.trim().parse::<f64>()).collect();
     let three = numbers.ok().and_then(|n| <[f64; 3]>::try_from(n).ok());
-    three.filter(|n| n.iter().all(|x| x.is_finite())).ok_or_else(|| "write three numbers: x,y,z".to_owned())
+    three
+        .filter(|n| n.iter().all(|x| x.is_finite()))
+        .ok_or_else(|| "write three numbers: x,y,z".to_owned())
 }
 
 /// Answers `query` about the package at `path`.
@@ -116,18 +120,35 @@ pub fn query(path: &Path, query: &Query) -> Result<Value, String> {
 fn answer(workcell: &Workcell, query: &Query) -> Result<Value, FormatError> {
     Ok(match query {
         Query::Poses { when } => told(when.asked(workcell)?.poses()),
-        Query::Inverse { robot, tcp, xyz_mm, rpy_deg, when } => {
-            let target = PoseDocument { xyz_mm: *xyz_mm, rpy_deg: *rpy_deg };
+        Query::Inverse {
+            robot,
+            tcp,
+            xyz_mm,
+            rpy_deg,
+            when,
+        } => {
+            let target = PoseDocument {
+                xyz_mm: *xyz_mm,
+                rpy_deg: *rpy_deg,
+            };
             told(when.asked(workcell)?.inverse(robot, tcp, &target)?)
         }
         Query::Distance { a, b, when } => told(when.asked(workcell)?.distance(a, b)?),
-        Query::Section { item, point_mm, normal, when } => {
+        Query::Section {
+            item,
+            point_mm,
+            normal,
+            when,
+        } => {
             let point = Point::from(point_mm.map(|x| x * 1e-3));
             let plane = Plane::through(&point, &Vector::from(*normal));
             let plane = plane.ok_or_else(|| FormatError::said("the normal has no direction"))?;
             told(when.asked(workcell)?.section(item, &plane)?)
         }
-        Query::Path => told(path_answer(workcell, &workcell.path().map_err(FormatError::said)?)),
+        Query::Path => told(path_answer(
+            workcell,
+            &workcell.path().map_err(FormatError::said)?,
+        )),
     })
 }
 

@@ -57,7 +57,13 @@ impl RunningJob {
         let elapsed = (Utc::now() - since).to_std().unwrap_or_default();
         let (done, total) = wanted.pairs;
         let (elapsed_s, waiting) = (elapsed.as_secs_f64(), wanted.begun_at.is_none());
-        Some(Self { id: wanted.job, done, total, elapsed_s, waiting })
+        Some(Self {
+            id: wanted.job,
+            done,
+            total,
+            elapsed_s,
+            waiting,
+        })
     }
 }
 
@@ -67,7 +73,10 @@ impl Jobs {
     /// # Errors
     /// [`StoreError::Database`] for a database that can't be named so.
     pub fn of(store: &Store) -> Result<Self, StoreError> {
-        Ok(Self { queue: Queue::in_database(store.url())?, here: Arc::default() })
+        Ok(Self {
+            queue: Queue::in_database(store.url())?,
+            here: Arc::default(),
+        })
     }
 
     /// Makes the tables of the queue, or brings them up to date.
@@ -110,14 +119,27 @@ impl App {
 
     /// Stops a job; whether there was one.
     pub(crate) async fn stop_job(&self, job: Uuid) -> Result<bool, Problem> {
-        let Some(cell) = self.store.stop_sweep(job).await? else { return Ok(false) };
+        let Some(cell) = self.store.stop_sweep(job).await? else {
+            return Ok(false);
+        };
         self.stop_worker(job).await;
-        let waiting = self.store.wanted_sweep(cell).await?.filter(|w| w.job == job && w.begun_at.is_none());
+        let waiting = self
+            .store
+            .wanted_sweep(cell)
+            .await?
+            .filter(|w| w.job == job && w.begun_at.is_none());
         if waiting.is_some() {
             // Nobody will say that it has ended.
             self.store.end_sweep(job).await?;
             let state = JobState::Stopped;
-            self.live.tell(Event::Job { cell, job, done: 0, total: 0, elapsed_s: 0.0, state });
+            self.live.tell(Event::Job {
+                cell,
+                job,
+                done: 0,
+                total: 0,
+                elapsed_s: 0.0,
+                state,
+            });
         }
         Ok(true)
     }

@@ -35,7 +35,9 @@ pub struct Queue {
 impl Queue {
     pub fn in_database(url: &str) -> Result<Self, StoreError> {
         let database = TokioPostgresDatabase::from_url(url, CONNECTIONS);
-        Ok(Self { database: database.map_err(|e| StoreError::Database(e.to_string()))? })
+        Ok(Self {
+            database: database.map_err(|e| StoreError::Database(e.to_string()))?,
+        })
     }
 
     fn utils(&self) -> WorkerUtils {
@@ -43,7 +45,10 @@ impl Queue {
     }
 
     pub async fn migrate(&self) -> Result<(), StoreError> {
-        self.utils().migrate().await.map_err(|e| StoreError::Database(e.to_string()))
+        self.utils()
+            .migrate()
+            .await
+            .map_err(|e| StoreError::Database(e.to_string()))
     }
 
     /// Adds a sweep, unless it is there already.
@@ -53,7 +58,10 @@ impl Queue {
             .job_key_mode(JobKeyMode::UnsafeDedupe)
             .max_attempts(ATTEMPTS)
             .build();
-        self.utils().add_job(SweepCell { cell, job }, spec).await.map(drop)
+        self.utils()
+            .add_job(SweepCell { cell, job }, spec)
+            .await
+            .map(drop)
     }
 
     /// Takes a job out that nobody works on.
@@ -69,7 +77,11 @@ impl App {
             if let Err(error) = self.work_once(&stop).await {
                 tracing::warn!("jobs wait: {error}");
             }
-            if stop.run_until_cancelled(tokio::time::sleep(AGAIN)).await.is_none() {
+            if stop
+                .run_until_cancelled(tokio::time::sleep(AGAIN))
+                .await
+                .is_none()
+            {
                 return;
             }
         }
@@ -77,8 +89,17 @@ impl App {
 
     async fn work_once(&self, stop: &CancellationToken) -> Result<(), String> {
         // A server that died between wanting a sweep and adding it left it out.
-        for (cell, job) in self.store.wanted_sweeps().await.map_err(|e| e.to_string())? {
-            self.jobs.queue.add(cell, job).await.map_err(|e| e.to_string())?;
+        for (cell, job) in self
+            .store
+            .wanted_sweeps()
+            .await
+            .map_err(|e| e.to_string())?
+        {
+            self.jobs
+                .queue
+                .add(cell, job)
+                .await
+                .map_err(|e| e.to_string())?;
         }
         let recovery = WorkerRecoveryConfig::default()
             .heartbeat_interval(HEARTBEAT)

@@ -34,7 +34,11 @@ impl TaskHandler for SweepCell {
     const IDENTIFIER: &'static str = "sweep_cell";
 
     async fn run(self, context: WorkerContext) -> impl IntoTaskHandlerResult {
-        let app = context.extensions().get::<App>().expect("workers have it").clone();
+        let app = context
+            .extensions()
+            .get::<App>()
+            .expect("workers have it")
+            .clone();
         // Failing means that the queue gives it to somebody again, a little later.
         app.sweep(&self).await.map_err(|error| error.to_string())
     }
@@ -50,7 +54,11 @@ struct Here<'a> {
 impl<'a> Here<'a> {
     fn begin(app: &'a App, job: Uuid) -> Self {
         let progress = Arc::new(Progress::default());
-        app.jobs.here.lock().expect("not poisoned").insert(job, Arc::clone(&progress));
+        app.jobs
+            .here
+            .lock()
+            .expect("not poisoned")
+            .insert(job, Arc::clone(&progress));
         Self { app, job, progress }
     }
 }
@@ -58,7 +66,12 @@ impl<'a> Here<'a> {
 impl Drop for Here<'_> {
     fn drop(&mut self) {
         self.progress.stop();
-        self.app.jobs.here.lock().expect("not poisoned").remove(&self.job);
+        self.app
+            .jobs
+            .here
+            .lock()
+            .expect("not poisoned")
+            .remove(&self.job);
     }
 }
 
@@ -108,7 +121,9 @@ impl App {
         since: Instant,
     ) -> Result<Option<(Arc<OpenCell>, Findings)>, StoreError> {
         let &SweepCell { cell: id, job } = wanted;
-        let Some(row) = self.store.wanted_sweep(id).await?.filter(|w| w.job == job) else { return Ok(None) };
+        let Some(row) = self.store.wanted_sweep(id).await?.filter(|w| w.job == job) else {
+            return Ok(None);
+        };
         let read = match self.cells.get(id).await {
             // This worker may have it from before it was changed.
             Ok(cell) if cell.fingerprint != row.fingerprint => self.cells.again(id).await,
@@ -116,19 +131,26 @@ impl App {
         };
         let cell = match read {
             Ok(cell) => cell,
-            Err(problem) if problem.status >= 500 => return Err(StoreError::Database(problem.detail)),
+            Err(problem) if problem.status >= 500 => {
+                return Err(StoreError::Database(problem.detail));
+            }
             Err(problem) => {
                 self.store.lose_sweep(job, &problem.detail).await?;
                 return Ok(None);
             }
         };
-        if cell.fingerprint != row.fingerprint || cell.path.is_err() {
+        if cell.fingerprint != row.fingerprint || !cell.faults.is_empty() {
             return Ok(None);
         }
         let (of, progress) = (Arc::clone(&cell), Arc::clone(&here.progress));
         let mut work = tokio::task::spawn_blocking(move || {
-            let path = of.path.as_ref().expect("asked before");
-            find(&of.workcell, path, &SweepOptions::default(), WithBand::Yes, &progress)
+            find(
+                &of.workcell,
+                &of.shown,
+                &SweepOptions::default(),
+                WithBand::Yes,
+                &progress,
+            )
         });
         let mut ticks = tokio::time::interval(TELL);
         ticks.set_missed_tick_behavior(MissedTickBehavior::Skip);
@@ -150,7 +172,9 @@ impl App {
             Ok(_) => Ok(None),
             Err(error) => {
                 tracing::error!(cell = %id, %job, "the sweep failed: {error}");
-                self.store.lose_sweep(job, "it failed inside the server, whose log says more").await?;
+                self.store
+                    .lose_sweep(job, "it failed inside the server, whose log says more")
+                    .await?;
                 Ok(None)
             }
         }
@@ -163,17 +187,34 @@ impl App {
         if !note {
             return;
         }
-        match self.store.note_progress(wanted.job, (done as i64, total as i64)).await {
+        match self
+            .store
+            .note_progress(wanted.job, (done as i64, total as i64))
+            .await
+        {
             Ok(true) => {}
             Ok(false) => here.progress.stop(),
             Err(error) => tracing::debug!("how far the sweep is can't be written down: {error}"),
         }
     }
 
-    fn tell_sweep(&self, wanted: &SweepCell, since: Instant, (done, total): (usize, usize), state: JobState) {
+    fn tell_sweep(
+        &self,
+        wanted: &SweepCell,
+        since: Instant,
+        (done, total): (usize, usize),
+        state: JobState,
+    ) {
         let &SweepCell { cell, job } = wanted;
         let elapsed_s = since.elapsed().as_secs_f64();
-        self.live.tell(Event::Job { cell, job, done, total, elapsed_s, state });
+        self.live.tell(Event::Job {
+            cell,
+            job,
+            done,
+            total,
+            elapsed_s,
+            state,
+        });
     }
 
     async fn keep(&self, id: Uuid, cell: &OpenCell, findings: &Findings) -> Result<(), StoreError> {
@@ -188,7 +229,11 @@ impl App {
             verdict: word.as_str().unwrap_or_default().to_owned(),
         };
         let report = serde_json::to_value(findings).expect("plain data");
-        let kept = KeptSweep { fingerprint: cell.fingerprint.clone(), revision: cell.revision, report };
+        let kept = KeptSweep {
+            fingerprint: cell.fingerprint.clone(),
+            revision: cell.revision,
+            report,
+        };
         self.store.keep_sweep(id, &kept, &verdicts).await
     }
 }

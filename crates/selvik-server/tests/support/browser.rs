@@ -39,8 +39,15 @@ struct Devtools {
 }
 
 impl WebDriverCompatibleCommand for Devtools {
-    fn endpoint(&self, base: &url::Url, session: Option<&str>) -> Result<url::Url, url::ParseError> {
-        base.join(&format!("session/{}/goog/cdp/execute", session.unwrap_or_default()))
+    fn endpoint(
+        &self,
+        base: &url::Url,
+        session: Option<&str>,
+    ) -> Result<url::Url, url::ParseError> {
+        base.join(&format!(
+            "session/{}/goog/cdp/execute",
+            session.unwrap_or_default()
+        ))
     }
 
     fn method_and_body(&self, _: &url::Url) -> (http::Method, Option<String>) {
@@ -65,7 +72,10 @@ impl Drop for Browser {
         for process in std::fs::read_dir("/proc").into_iter().flatten().flatten() {
             let said = std::fs::read(process.path().join("cmdline")).unwrap_or_default();
             if String::from_utf8_lossy(&said).contains(&profile) {
-                let _ = Command::new("kill").arg("-9").arg(process.file_name()).status();
+                let _ = Command::new("kill")
+                    .arg("-9")
+                    .arg(process.file_name())
+                    .status();
             }
         }
     }
@@ -104,7 +114,8 @@ impl Browser {
         let prefs = json!({"download.default_directory": profile.path().join("downloads")});
         let options = json!({"args": args, "binary": "/usr/bin/chromium", "prefs": prefs});
         wanted.insert("goog:chromeOptions".to_owned(), options);
-        let mut builder = ClientBuilder::new(hyper_util::client::legacy::connect::HttpConnector::new());
+        let mut builder =
+            ClientBuilder::new(hyper_util::client::legacy::connect::HttpConnector::new());
         builder.capabilities(wanted);
         let mut tries = 0;
         let client = loop {
@@ -115,10 +126,16 @@ impl Browser {
             }
             tries += 1;
         };
-        let browser = Self { client, driver, profile };
+        let browser = Self {
+            client,
+            driver,
+            profile,
+        };
         browser.client.goto(url).await.expect("the page");
         // Pictures at rest are not drawn a second time: the tests look at what is drawn, not how finely.
-        browser.script("localStorage.setItem('selvik.looking', JSON.stringify({ fine: false }))").await;
+        browser
+            .script("localStorage.setItem('selvik.looking', JSON.stringify({ fine: false }))")
+            .await;
         browser.client.refresh().await.expect("the page again");
         browser
     }
@@ -126,7 +143,9 @@ impl Browser {
     pub async fn find(&self, test: &str) -> Element {
         let css = format!("[data-test=\"{test}\"]");
         let wait = self.client.wait().at_most(Duration::from_secs(30));
-        wait.for_element(Locator::Css(&css)).await.unwrap_or_else(|e| panic!("no {test}: {e}"))
+        wait.for_element(Locator::Css(&css))
+            .await
+            .unwrap_or_else(|e| panic!("no {test}: {e}"))
     }
 
     /// Clicks as soon as it can be clicked: menus take a moment to open.
@@ -172,17 +191,33 @@ impl Browser {
     }
 
     pub async fn value(&self, test: &str) -> f64 {
-        let text = self.find(test).await.prop("value").await.expect("a property").unwrap_or_default();
-        text.trim_end_matches('°').parse().unwrap_or_else(|_| panic!("{test} shows {text}"))
+        let text = self
+            .find(test)
+            .await
+            .prop("value")
+            .await
+            .expect("a property")
+            .unwrap_or_default();
+        text.trim_end_matches('°')
+            .parse()
+            .unwrap_or_else(|_| panic!("{test} shows {text}"))
     }
 
     pub async fn has(&self, test: &str) -> bool {
         let css = format!("[data-test=\"{test}\"]");
-        !self.client.find_all(Locator::Css(&css)).await.expect("a list").is_empty()
+        !self
+            .client
+            .find_all(Locator::Css(&css))
+            .await
+            .expect("a list")
+            .is_empty()
     }
 
     pub async fn script(&self, text: &str) -> Value {
-        self.client.execute(text, Vec::new()).await.expect("a script")
+        self.client
+            .execute(text, Vec::new())
+            .await
+            .expect("a script")
     }
 
     /// Waits until a script gives `true`.
@@ -193,7 +228,16 @@ impl Browser {
             }
             tokio::time::sleep(Duration::from_millis(100)).await;
         }
-        panic!("it never came true: {what}");
+        let seen = std::env::temp_dir().join("selvik-never-came-true.png");
+        let said = self
+            .client
+            .screenshot()
+            .await
+            .map(|png| std::fs::write(&seen, png));
+        panic!(
+            "it never came true: {what}; what was seen ({said:?}): {}",
+            seen.display()
+        );
     }
 
     /// Waits until nothing moves any more: no transition of the page, and no frame of the picture for so many frames of
@@ -210,7 +254,10 @@ impl Browser {
                 still > most ? done() : requestAnimationFrame(look);
             };
             requestAnimationFrame(look);";
-        self.client.execute_async(script, vec![json!(frames)]).await.expect("it comes to rest");
+        self.client
+            .execute_async(script, vec![json!(frames)])
+            .await
+            .expect("it comes to rest");
     }
 
     /// Waits until nothing moves any more.
@@ -219,7 +266,11 @@ impl Browser {
     }
 
     pub async fn keys(&self, keys: &str) {
-        let pane = self.client.find(Locator::Css("[data-test^=pane-]")).await.expect("the picture");
+        let pane = self
+            .client
+            .find(Locator::Css("[data-test^=pane-]"))
+            .await
+            .expect("the picture");
         pane.send_keys(keys).await.expect("keys");
     }
 
@@ -273,7 +324,11 @@ impl Browser {
     pub async fn click_at(&self, button: Button, x: f64, y: f64) {
         let button = button as u64;
         let mouse = MouseActions::new("mouse".to_owned())
-            .then(PointerAction::MoveTo { duration: Some(Duration::from_millis(30)), x, y })
+            .then(PointerAction::MoveTo {
+                duration: Some(Duration::from_millis(30)),
+                x,
+                y,
+            })
             .then(PointerAction::Down { button })
             .then(PointerAction::Up { button });
         self.client.perform_actions(mouse).await.expect("a click");
@@ -283,26 +338,45 @@ impl Browser {
     pub async fn double_click_at(&self, button: Button, x: f64, y: f64) {
         let button = button as u64;
         let mouse = MouseActions::new("mouse".to_owned())
-            .then(PointerAction::MoveTo { duration: Some(Duration::from_millis(30)), x, y })
+            .then(PointerAction::MoveTo {
+                duration: Some(Duration::from_millis(30)),
+                x,
+                y,
+            })
             .then(PointerAction::Down { button })
             .then(PointerAction::Up { button })
             .then(PointerAction::Down { button })
             .then(PointerAction::Up { button });
-        self.client.perform_actions(mouse).await.expect("a double click");
+        self.client
+            .perform_actions(mouse)
+            .await
+            .expect("a double click");
     }
 
     /// Turns the wheel by pixels, away from the hand if negative.
     pub async fn wheel(&self, x: i64, y: i64, delta_y: i64) {
         let mut wheel = WheelActions::new("wheel".to_owned());
-        wheel.push(WheelAction::Scroll { duration: None, x, y, delta_x: 0, delta_y });
-        self.client.perform_actions(wheel).await.expect("a turn of the wheel");
+        wheel.push(WheelAction::Scroll {
+            duration: None,
+            x,
+            y,
+            delta_x: 0,
+            delta_y,
+        });
+        self.client
+            .perform_actions(wheel)
+            .await
+            .expect("a turn of the wheel");
     }
 
     /// Types into a field in place of what it holds, and leaves it.
     pub async fn fill(&self, test: &str, text: &str) {
         self.click(test).await;
         let field = self.find(test).await;
-        field.send_keys(&format!("{}a\u{E000}{text}{}", key::CONTROL, key::ENTER)).await.expect("typed");
+        field
+            .send_keys(&format!("{}a\u{E000}{text}{}", key::CONTROL, key::ENTER))
+            .await
+            .expect("typed");
     }
 
     /// Waits until the picture is drawn and rests.
@@ -334,7 +408,9 @@ impl Browser {
         // Drawn in software on a busy machine, a picture may take seconds.
         for _ in 0..2400 {
             let files = std::fs::read_dir(&folder).into_iter().flatten().flatten();
-            let mut found = files.map(|f| f.path()).filter(|p| p.to_string_lossy().ends_with(ending));
+            let mut found = files
+                .map(|f| f.path())
+                .filter(|p| p.to_string_lossy().ends_with(ending));
             if let Some(path) = found.next() {
                 return std::fs::read(path).expect("a file");
             }
@@ -371,27 +447,36 @@ impl Browser {
     pub async fn drop_files(&self, paths: &[&std::path::Path], (x, y): (f64, f64)) {
         for kind in ["dragEnter", "dragOver", "drop"] {
             let data = json!({"items": [], "files": paths, "dragOperationsMask": 1});
-            self.devtools("Input.dispatchDragEvent", json!({"type": kind, "x": x, "y": y, "data": data}))
-                .await;
+            self.devtools(
+                "Input.dispatchDragEvent",
+                json!({"type": kind, "x": x, "y": y, "data": data}),
+            )
+            .await;
         }
     }
 
     /// A command of the browser's own protocol, for what WebDriver has no words for.
     async fn devtools(&self, method: &'static str, params: Value) -> Value {
-        self.client.issue_cmd(Devtools { method, params }).await.unwrap_or_else(|e| panic!("{method}: {e}"))
+        self.client
+            .issue_cmd(Devtools { method, params })
+            .await
+            .unwrap_or_else(|e| panic!("{method}: {e}"))
     }
 
     /// The row of an item in the roster.
     pub async fn row(&self, id: &str) -> Element {
         let css = format!("[role=treeitem][data-id=\"{id}\"]");
         let wait = self.client.wait().at_most(Duration::from_secs(20));
-        wait.for_element(Locator::Css(&css)).await.unwrap_or_else(|e| panic!("no row {id}: {e}"))
+        wait.for_element(Locator::Css(&css))
+            .await
+            .unwrap_or_else(|e| panic!("no row {id}: {e}"))
     }
 
     /// Selects an item in the roster.
     pub async fn pick(&self, id: &str) {
         self.row(id).await.click().await.expect("a click");
-        let selected = format!("document.querySelector('[data-id=\"{id}\"]')?.ariaSelected === 'true'");
+        let selected =
+            format!("document.querySelector('[data-id=\"{id}\"]')?.ariaSelected === 'true'");
         self.until("it is selected", &selected).await;
     }
 
@@ -403,10 +488,15 @@ impl Browser {
 
     /// Answers the question for a name.
     pub async fn name_it(&self, name: &str) {
-        let asked = "document.activeElement?.closest('.v-overlay--active [data-test=name], .v-dialog')";
+        let asked =
+            "document.activeElement?.closest('.v-overlay--active [data-test=name], .v-dialog')";
         self.until("a name is asked", asked).await;
         self.rests().await;
-        let field = self.client.active_element().await.expect("the field has the focus");
+        let field = self
+            .client
+            .active_element()
+            .await
+            .expect("the field has the focus");
         let text = format!("{}a\u{E000}{name}{}", key::CONTROL, key::ENTER);
         field.send_keys(&text).await.expect("typed");
     }
@@ -422,10 +512,21 @@ impl Browser {
     /// Does what the search for anything finds first under these words.
     pub async fn find_and_do(&self, words: &str) {
         self.with_control('k').await;
-        self.until("the search is open", "document.activeElement?.closest('.v-dialog')").await;
+        self.until(
+            "the search is open",
+            "document.activeElement?.closest('.v-dialog')",
+        )
+        .await;
         self.rests().await;
-        let field = self.client.active_element().await.expect("the field has the focus");
-        field.send_keys(&format!("{words}{}", key::ENTER)).await.expect("typed");
+        let field = self
+            .client
+            .active_element()
+            .await
+            .expect("the field has the focus");
+        field
+            .send_keys(&format!("{words}{}", key::ENTER))
+            .await
+            .expect("typed");
         self.uncovered().await;
     }
 
@@ -461,7 +562,8 @@ impl Browser {
 
     /// How many items the roster says are selected.
     pub async fn selected_count(&self) -> usize {
-        let script = "return Number(document.querySelector('[data-test=selected-count]')?.innerText ?? 0)";
+        let script =
+            "return Number(document.querySelector('[data-test=selected-count]')?.innerText ?? 0)";
         serde_json::from_value(self.script(script).await).expect("a number")
     }
 
@@ -493,9 +595,12 @@ impl Browser {
         let image = self.shot().await;
         let all_like =
             |x: u32, y: u32| (x - 3..=x + 3).all(|i| (y - 3..=y + 3).all(|j| like(image.at(i, j))));
-        let found = (110..480)
-            .step_by(3)
-            .find_map(|y| (240..1000).step_by(3).find(|&x| all_like(x, y)).map(|x| (x, y)));
+        let found = (110..480).step_by(3).find_map(|y| {
+            (240..1000)
+                .step_by(3)
+                .find(|&x| all_like(x, y))
+                .map(|x| (x, y))
+        });
         let (x, y) = found.expect("such a spot");
         (f64::from(x), f64::from(y))
     }
@@ -504,7 +609,11 @@ impl Browser {
     async fn places(&self, like: impl Fn(Rgb) -> bool) -> Vec<(u32, u32)> {
         let image = self.shot().await;
         let inside = |x: u32, y: u32| (240..1000).contains(&x) && (110..480).contains(&y);
-        image.iter().filter(|&(x, y, rgb)| inside(x, y) && like(rgb)).map(|(x, y, _)| (x, y)).collect()
+        image
+            .iter()
+            .filter(|&(x, y, rgb)| inside(x, y) && like(rgb))
+            .map(|(x, y, _)| (x, y))
+            .collect()
     }
 
     /// The least rectangle (left, top, right, bottom) round the pixels of the picture that fulfil `like`.
@@ -513,8 +622,16 @@ impl Browser {
         let x = || found.iter().map(|p| f64::from(p.0));
         let y = || found.iter().map(|p| f64::from(p.1));
         assert!(!found.is_empty(), "nothing looks like that");
-        let (least, most) = (f64::min as fn(f64, f64) -> f64, f64::max as fn(f64, f64) -> f64);
-        (x().fold(f64::MAX, least), y().fold(f64::MAX, least), x().fold(0.0, most), y().fold(0.0, most))
+        let (least, most) = (
+            f64::min as fn(f64, f64) -> f64,
+            f64::max as fn(f64, f64) -> f64,
+        );
+        (
+            x().fold(f64::MAX, least),
+            y().fold(f64::MAX, least),
+            x().fold(0.0, most),
+            y().fold(0.0, most),
+        )
     }
 
     /// How many pixels of the picture fulfil `like`.

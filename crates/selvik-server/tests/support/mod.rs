@@ -19,10 +19,19 @@ pub fn demo_without_rules() -> PackageFiles {
     let mut files = selvik_demo::demo_package();
     let mut document = selvik_cell::document::read_document(&files).expect("readable");
     document.rules.clear();
-    for item in document.items.iter_mut().filter(|i| i.parent.as_deref() == Some("fence")) {
+    for item in document
+        .items
+        .iter_mut()
+        .filter(|i| i.parent.as_deref() == Some("fence"))
+    {
         item.bodies.clear();
     }
-    files.insert("cell.json", selvik_cell::document::write_document(&document)).expect("a plain name");
+    files
+        .insert(
+            "cell.json",
+            selvik_cell::document::write_document(&document),
+        )
+        .expect("a plain name");
     files
 }
 
@@ -38,7 +47,9 @@ pub fn small_cell() -> PackageFiles {
         {"id": "datum", "name": "Datum", "role": "frame", "parent": "table", "pose": {"xyz_mm": [0, 0, 20]}}],
       "rules": [{"id": "r", "name": "Clamps to post", "between": ["clamp-1", "clamp-2"], "and": ["post"], "required_mm": 10, "tight_below_mm": 20}]}"#;
     let mut files = PackageFiles::default();
-    files.insert("cell.json", text.as_bytes().to_vec()).expect("a plain name");
+    files
+        .insert("cell.json", text.as_bytes().to_vec())
+        .expect("a plain name");
     files
 }
 
@@ -46,7 +57,10 @@ pub fn small_cell() -> PackageFiles {
 pub async fn eventually(what: &str, mut is: impl AsyncFnMut() -> bool) {
     let start = std::time::Instant::now();
     while !is().await {
-        assert!(start.elapsed() < std::time::Duration::from_secs(60), "it never came true: {what}");
+        assert!(
+            start.elapsed() < std::time::Duration::from_secs(60),
+            "it never came true: {what}"
+        );
         tokio::time::sleep(std::time::Duration::from_millis(20)).await;
     }
 }
@@ -69,7 +83,12 @@ impl Drop for Server {
 impl Server {
     /// Starts one with an empty database.
     pub async fn start() -> Self {
-        Self::on(Store::open_up_to_date(&cluster::database()).await.expect("a database")).await
+        Self::on(
+            Store::open_up_to_date(&cluster::database())
+                .await
+                .expect("a database"),
+        )
+        .await
     }
 
     /// Another one on the same database.
@@ -78,30 +97,52 @@ impl Server {
     }
 
     async fn on(store: Store) -> Self {
-        let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.expect("a free port");
+        let listener = tokio::net::TcpListener::bind("127.0.0.1:0")
+            .await
+            .expect("a free port");
         let url = format!("http://{}", listener.local_addr().expect("an address"));
         let stop = CancellationToken::new();
-        let app = App::new(store.clone(), Settings::default(), stop.clone()).await.expect("an application");
+        let app = App::new(store.clone(), Settings::default(), stop.clone())
+            .await
+            .expect("an application");
         tokio::spawn(app.clone().work(stop.clone()));
-        tokio::spawn(serve(listener, app.router(AllowedHosts::default()), stop.clone()));
+        tokio::spawn(serve(
+            listener,
+            app.router(AllowedHosts::default()),
+            stop.clone(),
+        ));
         Self { url, store, stop }
     }
 
     /// Stores a package and returns the cell's id.
     pub async fn with(&self, package: &PackageFiles) -> String {
         let document = Workcell::read(package).expect("readable").document;
-        self.store.create(&document, package).await.expect("stored").to_string()
+        self.store
+            .create(&document, package)
+            .await
+            .expect("stored")
+            .to_string()
     }
 
     /// Sends JSON to a path: the status, and the JSON that came back.
     pub async fn post(&self, path: &str, body: serde_json::Value) -> (u16, serde_json::Value) {
-        let request = reqwest::Client::new().post(format!("{}{path}", self.url)).json(&body);
+        let request = reqwest::Client::new()
+            .post(format!("{}{path}", self.url))
+            .json(&body);
         let answer = request.send().await.expect("an answer");
-        (answer.status().as_u16(), answer.json().await.unwrap_or_default())
+        (
+            answer.status().as_u16(),
+            answer.json().await.unwrap_or_default(),
+        )
     }
 
     /// The JSON at a path.
     pub async fn get(&self, path: &str) -> serde_json::Value {
-        reqwest::get(format!("{}{path}", self.url)).await.expect("an answer").json().await.expect("JSON")
+        reqwest::get(format!("{}{path}", self.url))
+            .await
+            .expect("an answer")
+            .json()
+            .await
+            .expect("JSON")
     }
 }

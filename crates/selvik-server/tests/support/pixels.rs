@@ -13,13 +13,25 @@ pub struct Pixels {
 impl Pixels {
     /// Reads a PNG of 8 bits with three or four channels: what browsers write.
     pub fn of_png(bytes: &[u8]) -> Self {
-        let mut reader = png::Decoder::new(std::io::Cursor::new(bytes)).read_info().expect("a PNG");
+        let mut reader = png::Decoder::new(std::io::Cursor::new(bytes))
+            .read_info()
+            .expect("a PNG");
         let mut raw = vec![0; reader.output_buffer_size().expect("a size")];
         let info = reader.next_frame(&mut raw).expect("a picture");
         let samples = info.color_type.samples();
-        assert!(info.bit_depth == png::BitDepth::Eight && samples >= 3, "{info:?}");
-        let rgb = raw.chunks_exact(samples).map(|p| [p[0], p[1], p[2]]).collect();
-        Self { width: info.width, height: info.height, rgb }
+        assert!(
+            info.bit_depth == png::BitDepth::Eight && samples >= 3,
+            "{info:?}"
+        );
+        let rgb = raw
+            .chunks_exact(samples)
+            .map(|p| [p[0], p[1], p[2]])
+            .collect();
+        Self {
+            width: info.width,
+            height: info.height,
+            rgb,
+        }
     }
 
     /// The colour at a pixel.
@@ -29,6 +41,9 @@ impl Pixels {
 
     /// All pixels with their places.
     pub fn iter(&self) -> impl Iterator<Item = (u32, u32, Rgb)> + '_ {
-        self.rgb.iter().zip(0u32..).map(|(rgb, i)| (i % self.width, i / self.width, *rgb))
+        self.rgb
+            .iter()
+            .zip(0u32..)
+            .map(|(rgb, i)| (i % self.width, i / self.width, *rgb))
     }
 }

@@ -18,7 +18,10 @@ static CLUSTER: LazyLock<(Child, String)> = LazyLock::new(|| {
     let mut url = String::new();
     let out = lender.stdout.take().expect("piped");
     BufReader::new(out).read_line(&mut url).expect("a URL");
-    assert!(url.starts_with("postgres://"), "the cluster did not start: {url}");
+    assert!(
+        url.starts_with("postgres://"),
+        "the cluster did not start: {url}"
+    );
     (lender, url.trim().to_owned())
 });
 

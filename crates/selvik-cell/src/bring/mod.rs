@@ -1,0 +1,11 @@
+//! What a person brings: robots, meshes and recordings among dropped files, what is wrong with them, and what they become.
+
+mod choices;
+mod found;
+mod recordings;
+mod things;
+
+pub use choices::{BROUGHT, BroughtIn, Choice, brought_in, is_package, without_unused};
+pub use found::{Flaws, Found, FoundJoint, FoundKind};
+pub use recordings::{FoundColumn, FoundRecording, RecordingChoice};
+pub use things::look_through;

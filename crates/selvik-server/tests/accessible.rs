@@ -1,0 +1,147 @@
+//! Every main view, light and dark, keeps the rules of WCAG 2.2 A and AA and the best practices that axe-core knows.
+
+mod support;
+
+use fantoccini::Locator;
+use serde_json::Value;
+use support::Server;
+use support::browser::{Browser, Button, key};
+
+/// Where one is in turn, and what is done to get there.
+#[rstest::rstest]
+#[case::light(false)]
+#[case::dark(true)]
+#[tokio::test(flavor = "multi_thread")]
+async fn no_main_view_breaks_a_rule_of_accessibility(#[case] dark: bool) {
+    let server = Server::start().await;
+    server.with(&selvik_demo::demo_package()).await;
+    let b = Browser::open(&server.url).await;
+    b.find("cell").await;
+    if dark {
+        press(&b, "button[aria-label='Light or dark']").await;
+    }
+    let found = Rules::of(&b).await;
+    found.hold_in("the list of cells").await;
+
+    b.open_cell().await;
+    b.until(
+        "the sweep is done",
+        "document.querySelectorAll('[data-test=finding]').length > 3 && !document.querySelector('.job')",
+    )
+    .await;
+    found.hold_in("the workspace").await;
+    let row =
+        "[...document.querySelectorAll('[role=treeitem]')].find((e) => e.dataset.id === 'r1')";
+    b.script(&format!("{row}.click()")).await;
+    b.find("inspector").await;
+    found.hold_in("the inspector").await;
+    for (tab, shows) in [("tab-reach", "reach-row"), ("tab-measured", "reach")] {
+        b.click(tab).await;
+        b.find(shows).await;
+        found.hold_in(tab).await;
+    }
+    b.click("tab-clearance").await;
+    b.click("finding").await;
+    b.find("gap-label").await;
+    found.hold_in("the evidence of a finding").await;
+    b.keys(key::ESCAPE).await;
+    b.rests().await;
+
+    for (keys, shows) in [("?", "binding-sheet"), ("V", "name")] {
+        b.keys(keys).await;
+        b.find(shows).await;
+        b.rests().await;
+        found.hold_in(shows).await;
+        b.keys(key::ESCAPE).await;
+        b.uncovered().await;
+    }
+    for (opener, inside) in [
+        ("settings", "tab-hand"),
+        ("views", "view-list"),
+        ("projection", "lens"),
+        ("style", "grid"),
+        ("panes", "linked"),
+    ] {
+        b.unfold(opener, inside).await;
+        b.rests().await;
+        found.hold_in(opener).await;
+        b.keys(key::ESCAPE).await;
+        b.uncovered().await;
+    }
+    b.click_at(Button::Right, 560.0, 330.0).await;
+    b.find("context-menu").await;
+    b.rests().await;
+    found.hold_in("the menu at the pointer").await;
+    b.keys(key::ESCAPE).await;
+    b.uncovered().await;
+    b.click("section").await;
+    b.find("section-handle").await;
+    found.hold_in("a section").await;
+    b.click("section").await;
+    b.keys("k").await;
+    b.find("joint-joint_1").await;
+    b.keys("y").await;
+    b.find("moves").await;
+    press(&b, "[data-test=move]").await;
+    b.find("move-fields").await;
+    found.hold_in("jogging and programs").await;
+    b.keys("k").await;
+    b.keys("y").await;
+    b.keys("r").await;
+    b.find("rules-dialog").await;
+    b.rests().await;
+    found.hold_in("the rules").await;
+    b.click("rules-close").await;
+    b.uncovered().await;
+    b.choose("panes", "layout-four").await;
+    found.hold_in("four panes").await;
+    b.unfold("views", "view-list").await;
+    press(&b, "[data-test^='tour-']").await;
+    b.find("tour-strip").await;
+    b.rests().await;
+    found.hold_in("a tour").await;
+}
+
+async fn press(b: &Browser, css: &str) {
+    let button = b.client.find(Locator::Css(css)).await;
+    button.expect("a button").click().await.expect("a click");
+}
+
+/// What axe-core (npm) checks.
+struct Rules<'a> {
+    b: &'a Browser,
+    source: String,
+}
+
+impl<'a> Rules<'a> {
+    async fn of(b: &'a Browser) -> Self {
+        let path = concat!(
+            env!("CARGO_MANIFEST_DIR"),
+            "/../../web/node_modules/axe-core/axe.min.js"
+        );
+        let source = std::fs::read_to_string(path).expect("axe-core is installed");
+        Self { b, source }
+    }
+
+    /// None of them is broken by what is seen now.
+    async fn hold_in(&self, what: &str) {
+        self.b.script(&self.source).await;
+        let asked = "const done = arguments[arguments.length - 1];
+            const runOnly = ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice'];
+            axe.run(document, { runOnly }).then((found) => done({
+                passes: found.passes.length,
+                broken: found.violations.flatMap((v) => v.nodes.map((n) => `${v.id}: ${n.target.join(' ')}`)),
+            }))";
+        let found: Value = self
+            .b
+            .client
+            .execute_async(asked, Vec::new())
+            .await
+            .expect("axe-core answers");
+        assert!(
+            found["passes"].as_u64().expect("a number") > 10,
+            "{what}: {found}"
+        );
+        assert_eq!(found["broken"], serde_json::json!([]), "{what}");
+    }
+}

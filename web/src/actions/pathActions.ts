@@ -1,0 +1,49 @@
+import { useFindings } from '../findings/findingsStore'
+import { useRules } from '../findings/rulesStore'
+import { useSection } from '../where/sectionStore'
+import { useTours } from '../where/tourStore'
+import { useJog } from '../when/jogStore'
+import { usePrograms } from '../when/programStore'
+import { useWhen } from '../when/whenStore'
+import type { Row } from './action'
+
+/** The time on the path. */
+export function whenActions(): Row[] {
+  const tours = useTours()
+  const when = useWhen()
+  const jog = useJog()
+  const programs = usePrograms()
+  return [
+    {
+      id: 'play',
+      name: 'Play or pause',
+      key: ' ',
+      run: () => (tours.tour ? tours.togglePlay() : when.togglePlay()),
+    },
+    {
+      id: 'to-start',
+      name: 'To the start',
+      key: 'Home',
+      run: () => (tours.tour ? tours.goTo(0) : when.goTo(0)),
+    },
+    { id: 'programs', name: 'Programs, move by move', key: 'Y', run: programs.toggle },
+    { id: 'jog', name: 'Jog joints and the TCP by hand', key: 'K', run: jog.toggle },
+  ]
+}
+
+/** What is found out. */
+export function findingsActions(): Row[] {
+  const findings = useFindings()
+  const section = useSection()
+  const rules = useRules()
+  return [
+    { id: 'section', name: 'Section on or off', key: 'X', run: section.toggle },
+    {
+      id: 'rules',
+      name: 'Rules: what is required, what may touch…',
+      key: 'R',
+      run: () => (rules.open = true),
+    },
+    { id: 'sweep', name: 'Sweep the run plan', key: 'Shift+S', run: findings.sweep },
+  ]
+}

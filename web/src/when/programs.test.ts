@@ -1,0 +1,141 @@
+import { createPinia, setActivePinia } from 'pinia'
+import { beforeEach, describe, expect, it, vi } from 'vitest'
+
+import { useCell } from '../cell/cellStore'
+import { openCell } from '../testing/openCell'
+import { asked, begin } from '../testing/standIn'
+import { moveSaid, type Program, type Step, usePrograms } from './programStore'
+
+vi.mock('../api/client', async (original) =>
+  (await import('../testing/standIn')).standInFor(original),
+)
+
+const wait = (seconds: number): Step => ({ move: 'wait', seconds })
+const pose = { xyz_mm: [1, 2, 3], rpy_deg: [0, 0, 90] }
+const seals = (tcp: string | null = 'tcp'): Program => ({
+  id: 'seal',
+  name: 'Seal',
+  robot: 'arm',
+  tcp,
+  targets: [{ id: 'T1', pose }],
+  moves: [wait(1), wait(2), wait(3)],
+})
+function begun(program = seals()) {
+  openCell([
+    { id: 'arm', name: 'Arm', role: 'robot' },
+    { id: 'tcp', name: 'TCP', role: 'frame', parent: 'arm' },
+  ])
+  const { cell } = useCell()
+  Object.assign(cell!.document, {
+    programs: [program],
+    run_plan: { lanes: [{ programs: ['other'] }, { programs: ['seal'] }] },
+  })
+  const move = (nth: number, index: number, start_s: number) => ({ lane: 1, nth, index, start_s })
+  Object.assign(cell!, {
+    joints: [
+      { key: 'arm/q1', item: 'arm', rest: 5 },
+      { key: 'arm/q2', item: 'arm', rest: 6 },
+    ],
+    path: {
+      duration_s: 9,
+      moves: [move(0, 0, 0), move(0, 1, 1.5), { ...move(0, 0, 7), lane: 0 }],
+      faults: [{ lane: 1, nth: 0, index: 2, reason: 'out of reach by 3.0 mm' }],
+    },
+  })
+  begin({
+    'POST /api/cells/{id}/edits': () => ({ ...cell, revision: cell!.revision + 1 }),
+    'POST /api/cells/{id}/jog': () => ({
+      joints_deg_or_mm: { 'arm/q1': 11 },
+      tcp: program.tcp ? { pose, postures: [{ now: true, posture: { front: true } }] } : null,
+    }),
+  })
+  return usePrograms()
+}
+const edits = () =>
+  asked
+    .filter((a) => a.what.endsWith('/edits'))
+    .map((a) => (a.body as { edit: Record<string, unknown> }).edit)
+
+beforeEach(() => setActivePinia(createPinia()))
+
+describe('programs', () => {
+  it('say when their moves begin and which can’t be driven', () => {
+    const programs = begun()
+    expect(programs.starts.get(1)!.start_s).toBe(1.5)
+    expect(programs.starts.has(2)).toBe(false)
+    expect(programs.fault).toMatchObject({ index: 2, reason: 'out of reach by 3.0 mm' })
+  })
+
+  it('take targets from where the TCP is, behind what is selected', async () => {
+    const programs = begun()
+    programs.select(0)
+    programs.frame = 'arm'
+    await programs.addHere('linear')
+    const [edit] = edits()
+    expect(edit).toMatchObject({
+      edit: 'change_program',
+      program: 'seal',
+      change: {
+        insert: {
+          at: 1,
+          moves: [{ move: 'linear', to: 'T2', speed_mm_s: 250 }],
+          targets: [{ id: 'T2', frame: 'arm', pose }],
+        },
+      },
+    })
+    expect(asked[0]!.body).toMatchObject({ tcp: 'tcp', frame: { item: 'arm' } })
+    await programs.addHere('joint')
+    expect(edits()[1]).toMatchObject({
+      change: { insert: { moves: [{ move: 'joint', posture: { front: true } }] } },
+    })
+  })
+
+  it('go by joint values where there is no TCP', async () => {
+    const programs = begun(seals(null))
+    await programs.addHere('joint')
+    expect(edits()[0]).toMatchObject({
+      change: { insert: { at: 3, moves: [{ joints_deg_or_mm: [11, 6] }], targets: [] } },
+    })
+  })
+
+  it('are reordered, doubled and thinned, and go no farther than they can', async () => {
+    const programs = begun()
+    programs.select(1, 2)
+    await programs.shift(1)
+    await programs.shift(-1)
+    await programs.duplicate()
+    programs.select(0, 2)
+    await programs.remove()
+    expect(edits().map((e) => e.change)).toEqual([
+      { shift: { from: 1, count: 2, to: 0 } },
+      { insert: { at: 2, moves: [wait(1), wait(2)], targets: [] } },
+      { remove: { from: 0, count: 2 } },
+    ])
+  })
+
+  it('begin with the TCP that their mechanism carries, and start when they are told', async () => {
+    const programs = begun()
+    await programs.startAt(2.5)
+    await programs.begin('arm', 'Purge')
+    expect(edits()[0]).toEqual({
+      edit: 'set_run_plan',
+      run_plan: { lanes: [{ programs: ['other'] }, { programs: ['seal'], start_s: 2.5 }] },
+    })
+    expect(edits()[1]).toMatchObject({
+      edit: 'save_program',
+      program: { id: 'program-1', name: 'Purge', robot: 'arm', moves: [] },
+    })
+  })
+})
+
+describe('a move in words', () => {
+  it.each<[Step, string]>([
+    [{ move: 'joint', to: 'A', speed_percent: 1, also_deg_or_mm: {} }, 'joint to A'],
+    [{ move: 'joint', joints_deg_or_mm: [1], speed_percent: 1 }, 'joint to values'],
+    [{ move: 'linear', to: 'B', speed_mm_s: 1 }, 'linear to B'],
+    [{ move: 'circular', via: 'V', to: 'B', speed_mm_s: 1 }, 'circular over V to B'],
+    [wait(1.5), 'wait 1.5 s'],
+    [{ move: 'sync', mark: 'both' }, 'sync mark both'],
+    [{ move: 'recorded', file: 'brought/1/run.csv', joints: [] } as never, 'recording run.csv'],
+  ])('%j', (step, said) => expect(moveSaid(step)).toBe(said))
+})
