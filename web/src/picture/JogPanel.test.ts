@@ -84,15 +84,12 @@ describe('the panel to jog', () => {
   })
 
   it('warns at the rule, and says why it stopped', () => {
-    const near = { a: 'Hook', b: 'Post', required_mm: 10, tight_below_mm: 20, uncertain: false }
-    const nearest = [4, 15, 30].map((distance_mm) => ({
-      ...near,
-      b: `${distance_mm}`,
-      distance_mm,
-    }))
+    const near = { a: 'Hook', b: 'Post', required_mm: 10 }
+    const verdicts = ['broken', 'tight', 'not_certified']
+    const nearest = verdicts.map((verdict, i) => ({ ...near, verdict, distance_mm: 4 + i }))
     const { shown } = panel({ nearest, stopped: 'out of reach by 3.0 mm' })
     const marks = shown.findAll('.near [role=img]').map((mark) => mark.attributes('aria-label'))
-    expect(marks).toEqual(['broken', 'tight', 'meets'])
+    expect(marks).toEqual(['broken', 'tight', 'not certified'])
     expect(shown.get(byTest('jog-stopped')).text()).toBe('Stopped: out of reach by 3.0 mm')
   })
 })

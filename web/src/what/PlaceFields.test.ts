@@ -7,6 +7,7 @@ import { openCell } from '../testing/openCell'
 import { begin } from '../testing/standIn'
 import { useItems } from './itemsStore'
 import PlaceFields from './PlaceFields.vue'
+import PoseFields from './PoseFields.vue'
 import { useWhat } from './whatStore'
 
 vi.mock('../api/client', async (original) =>
@@ -62,6 +63,16 @@ describe('numbers of a place', () => {
       { put: { at: typeof pose } },
     ]
     expect(put.at.xyz_mm[0]).toBeCloseTo(12.5, 9)
+  })
+
+  it('go back where they are refused', async () => {
+    const shown = mounted(PoseFields, pinia, { pose, test: 'at', answered: 1 })
+    const z = shown.get<HTMLInputElement>(byTest('at-Z'))
+    await z.setValue('9000')
+    const at = { xyz_mm: [10, 20, 9000], rpy_deg: [0, 0, 90] }
+    expect(shown.emitted('typed')).toEqual([[at]])
+    await shown.setProps({ answered: 2 })
+    expect(Number(z.element.value)).toBe(30)
   })
 
   it('stay as they are where something is locked', () => {
