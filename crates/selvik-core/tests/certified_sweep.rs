@@ -115,7 +115,7 @@ fn the_band_holds_the_least_clearance_of_every_stretch() {
     let post = sphere_mesh(0.15, 160);
     let assembly = cell_of(&[joint], sphere_mesh(0.1, 160), post, Pose::identity());
     let path = Path::new(1, vec![0.0, 2.0], vec![-1.0, 1.0], Vec::new());
-    let pairs = rules(0.2, 0.25).scope(&assembly).pairs;
+    let pairs = rules(0.2, 0.25).scope(&assembly, &path).pairs;
     let (ceiling, tolerance) = (0.3, 5e-4);
     let progress = Progress::default();
     let band = clearance_band(

@@ -12,8 +12,8 @@ use selvik_core::program::{
     Goal, Lane, Motion, Move, Path, PathTolerance, Program, ProgramFault, RunPlan, plan_path,
 };
 use selvik_core::robot::{
-    Arm, Assembly, BodyId, Configuration, Elbow, Joint, JointKind, JointLimits, Link, Mechanism,
-    Shoulder, Span, Wrist,
+    Arm, Assembly, BodyId, Carried, Configuration, Elbow, Joint, JointKind, JointLimits, Link,
+    Mechanism, Shoulder, Span, Wrist,
 };
 use selvik_core::spatial::{Pose, Vector, pose_from_rpy};
 
@@ -229,7 +229,7 @@ fn the_bound_holds_for_arms_without_a_closed_form(
     let (said, span) = (path.deviation(0..6), path.spans()[1].clone());
     assert!(said > 0.0 && said <= 5e-6, "{said}");
     let turn = from.rotation.angle_to(&to.rotation);
-    let levers = assembly.levers(&assembly.farthest());
+    let levers = assembly.levers(&assembly.farthest(), &Carried::default());
     let mut worst = 0.0f64;
     for i in 1..2000 {
         let q = path.at(span.start + (span.end - span.start) * f64::from(i) / 2000.0);

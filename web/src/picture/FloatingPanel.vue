@@ -34,8 +34,10 @@ const emit = defineEmits<{ close: [] }>()
   border-radius: 8px;
   background: rgb(var(--v-theme-surface));
 }
+/* The bearing dial stands below. */
 .left {
   left: 12px;
+  max-height: calc(100% - 190px);
   width: 340px;
 }
 .right {

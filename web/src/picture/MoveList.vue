@@ -76,7 +76,7 @@ const startOf = (index: number) => {
 
 <style scoped>
 .moves {
-  height: 178px;
+  height: min(178px, 15vh);
   border: 1px solid var(--line);
   border-radius: 5px;
 }

@@ -67,7 +67,9 @@ pub fn clearance_band(
         };
     }
     let moves = |pair: &Pair| {
-        let [a, b] = [pair.a, pair.b].map(|id| assembly.moving_above(assembly.body(id).node));
+        let carried = pair.carried(assembly, path);
+        let node = |id| assembly.body(id).node;
+        let [a, b] = [pair.a, pair.b].map(|id| assembly.moving_above_carrying(node(id), &carried));
         a != b
     };
     let moving: Vec<(usize, &Pair)> = pairs
@@ -85,28 +87,48 @@ pub fn clearance_band(
             if progress.stopped() {
                 return;
             }
-            sample(
-                &mut PairMotion::new(assembly, path, pair.a, pair.b),
-                part,
-                index,
-            );
+            during(pair, part, |part| {
+                sample(&mut PairMotion::of(assembly, path, pair), part, index);
+            });
         }
         for &(index, pair) in &moving {
             if progress.stopped() {
                 return;
             }
-            let mut motion = PairMotion::new(assembly, path, pair.a, pair.b);
-            let ends = (
-                motion.glance(part[0].from),
-                motion.glance(part[part.len() - 1].to),
-            );
-            narrow(&mut motion, part, ends, index, tolerance);
+            during(pair, part, |part| {
+                let mut motion = PairMotion::of(assembly, path, pair);
+                let ends = (
+                    motion.glance(part[0].from),
+                    motion.glance(part[part.len() - 1].to),
+                );
+                narrow(&mut motion, part, ends, index, tolerance);
+            });
             if drawn[index].fetch_add(1, Ordering::Relaxed) + 1 == parts {
                 progress.step();
             }
         }
     });
     Band { points, ceiling }
+}
+
+/// Does something to those of `points` that overlap the times of `pair`, cut to them meanwhile.
+fn during(pair: &Pair, points: &mut [BandPoint], run: impl FnOnce(&mut [BandPoint])) {
+    let Some((from, to)) = pair.times else {
+        return run(points);
+    };
+    let first = points.partition_point(|p| p.to <= from);
+    let end = points.partition_point(|p| p.from < to);
+    if first >= end {
+        return;
+    }
+    let points = &mut points[first..end];
+    let last = points.len() - 1;
+    let whole = (points[0].from, points[last].to);
+    points[0].from = whole.0.max(from);
+    points[last].to = whole.1.min(to);
+    run(points);
+    points[0].from = whole.0;
+    points[last].to = whole.1;
 }
 
 /// Looks at the pair in the middle of every stretch: once it is known how near the nearest comes, little is

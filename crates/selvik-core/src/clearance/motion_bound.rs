@@ -69,7 +69,7 @@ mod tests {
     use super::*;
     use crate::cell::{Cell, Item, Role};
     use crate::mesh::box_mesh;
-    use crate::robot::{Assembly, BodyId, Joint, JointKind, JointLimits, Link, Mechanism};
+    use crate::robot::{Assembly, BodyId, Carried, Joint, JointKind, JointLimits, Link, Mechanism};
     use crate::spatial::pose_from_rpy;
     use nalgebra::Unit;
     use proptest::prelude::*;
@@ -107,7 +107,7 @@ mod tests {
     #[test]
     fn half_of_the_bound_is_exceeded() {
         let assembly = chain_of_bars(&[Vector::z()]);
-        let [_, chain] = Chain::of_pair(&assembly, BodyId(0), BodyId(1));
+        let [_, chain] = Chain::of_pair(&assembly, &Carried::default(), BodyId(0), BodyId(1));
         let surface = &assembly.body(BodyId(1)).surface;
         let bound = MotionBound::of(surface).over(&chain, &chain.posture(&[0.3]), &[0.2]);
         let [a, b] = [0.3, 0.5].map(|q| chain.posture(&[q]).end);
@@ -131,7 +131,7 @@ mod tests {
             let axes = axes.map(Vector::from);
             prop_assume!(axes.iter().all(|a| a.norm() > 0.1));
             let assembly = chain_of_bars(&axes);
-            let [_, chain] = Chain::of_pair(&assembly, BodyId(0), BodyId(3));
+            let [_, chain] = Chain::of_pair(&assembly, &Carried::default(), BodyId(0), BodyId(3));
             let surface = &assembly.body(BodyId(3)).surface;
             let travel: Vec<f64> = by.iter().map(|b| b.abs()).collect();
             let bound = MotionBound::of(surface).over(&chain, &chain.posture(&from), &travel);

@@ -4,14 +4,16 @@ use std::sync::atomic::AtomicBool;
 use super::bracket::Approach;
 use super::distance::{Closest, Limit, Side, distance};
 use super::motion_bound::MotionBound;
+use super::rules::Pair;
 use crate::mesh::Surface;
 use crate::program::Path;
-use crate::robot::{Assembly, BodyId, Chain, NodeId, Posture};
+use crate::robot::{Assembly, BodyId, Carried, Chain, NodeId, Posture};
 
 /// Two bodies on a path: answers distances at instants and bounds between them.
 pub struct PairMotion<'a> {
     assembly: &'a Assembly,
     path: &'a Path,
+    carried: Carried,
     /// The first body's frame, for points in the world.
     node: NodeId,
     pub(super) surfaces: [Arc<Surface>; 2],
@@ -34,7 +36,6 @@ pub struct PairMotion<'a> {
 pub struct Undecided {
     /// The open one.
     pub open: Side,
-    /// s
     /// s
     pub time: f64,
 }
@@ -64,12 +65,28 @@ impl Look {
 const ASKING: u64 = 40;
 
 impl<'a> PairMotion<'a> {
-    /// Follows bodies `a` and `b` of `assembly` along `path`.
+    /// Follows bodies `a` and `b` of `assembly` along `path`, both hanging where the roster says.
     #[must_use]
     pub fn new(assembly: &'a Assembly, path: &'a Path, a: BodyId, b: BodyId) -> Self {
+        Self::carrying(assembly, path, Carried::default(), (a, b))
+    }
+
+    /// Follows the bodies of `pair` along `path`, hanging as they do at its times.
+    #[must_use]
+    pub fn of(assembly: &'a Assembly, path: &'a Path, pair: &Pair) -> Self {
+        let carried = pair.carried(assembly, path);
+        Self::carrying(assembly, path, carried, (pair.a, pair.b))
+    }
+
+    fn carrying(
+        assembly: &'a Assembly,
+        path: &'a Path,
+        carried: Carried,
+        (a, b): (BodyId, BodyId),
+    ) -> Self {
         let joints = assembly.joints().len();
         let surfaces = [a, b].map(|id| Arc::clone(&assembly.body(id).surface));
-        let chains = Chain::of_pair(assembly, a, b);
+        let chains = Chain::of_pair(assembly, &carried, a, b);
         let deviation = chains
             .iter()
             .map(|c| path.deviation(c.joints.iter().map(|j| j.index)))
@@ -77,6 +94,7 @@ impl<'a> PairMotion<'a> {
         Self {
             assembly,
             path,
+            carried,
             node: assembly.body(a).node,
             bounds: [0, 1].map(|i| MotionBound::of(&surfaces[i])),
             chains,
@@ -192,7 +210,8 @@ impl<'a> PairMotion<'a> {
     }
 
     pub(super) fn approach(&self, look: &Look, found: &Closest) -> Approach {
-        let frame = self.assembly.pose_of(self.node, &self.path.at(look.time));
+        let q = self.path.at(look.time);
+        let frame = self.assembly.pose_carrying(self.node, &q, &self.carried);
         Approach {
             time: look.time,
             distance: found.distance,

@@ -4,8 +4,9 @@ use std::collections::HashMap;
 
 use rustc_hash::FxHashMap;
 
+use super::arrangement::{Arrangement, arrangements};
 use crate::program::Path;
-use crate::robot::{Assembly, BodyId};
+use crate::robot::{Assembly, BodyId, Carried};
 
 /// What a rule or an allowance names: an item, or one link of its mechanism.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
@@ -52,35 +53,26 @@ impl Named {
 
     /// How particularly it names `body`, if it does: a link by itself most, then an item by itself, then by what carries it,
     /// the nearest first, then as one of a choice, then by its role.
-    fn particularity(&self, assembly: &Assembly, body: usize) -> Option<u32> {
-        if !self.holds(assembly, body) {
-            return None;
-        }
+    fn particularity(&self, assembly: &Assembly, carried: &Carried, body: usize) -> Option<u32> {
+        let of = &assembly.bodies()[body];
         if self.link.is_some() {
-            return Some(LINK);
+            return self.holds(assembly, carried, body).then_some(LINK);
         }
-        let above = assembly
-            .cell()
-            .steps_up(assembly.bodies()[body].item, self.item);
+        let above = assembly.items_up(of.item, self.item, carried)?;
         let of_kind = match self.by {
             NamedBy::Itself => ITSELF,
             NamedBy::Choice => CHOICE,
             NamedBy::Role => ROLE,
         };
-        Some(
-            of_kind
-                - u32::try_from(above.unwrap_or(0))
-                    .unwrap_or(FARTHEST)
-                    .min(FARTHEST),
-        )
+        Some(of_kind - u32::try_from(above).unwrap_or(FARTHEST).min(FARTHEST))
     }
 
     /// Whether `body` belongs to it; of a whole item also what hangs on it.
-    fn holds(&self, assembly: &Assembly, body: usize) -> bool {
+    fn holds(&self, assembly: &Assembly, carried: &Carried, body: usize) -> bool {
         let body = &assembly.bodies()[body];
         match self.link {
             Some(_) => body.item == self.item && body.link == self.link,
-            None => assembly.cell().is_within(body.item, self.item),
+            None => assembly.items_up(body.item, self.item, carried).is_some(),
         }
     }
 }
@@ -104,6 +96,13 @@ pub struct Rule {
     pub and: Option<Vec<Named>>,
     /// How much.
     pub requirement: Requirement,
+}
+
+impl Rule {
+    /// All that it names.
+    fn named(&self) -> impl Iterator<Item = &Named> {
+        self.between.iter().chain(self.and.iter().flatten())
+    }
 }
 
 /// How much clearance is required. Tight is never less than required.
@@ -215,7 +214,7 @@ impl Moves {
 }
 
 /// Two bodies under a rule.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Pair {
     /// The one on the rule's first side.
     pub a: BodyId,
@@ -223,6 +222,23 @@ pub struct Pair {
     pub b: BodyId,
     /// The rule, as a position in [`RuleSet::rules`].
     pub rule: usize,
+    /// From when until when, s, where one of them hangs elsewhere at other times; `None` is always.
+    pub times: Option<(f64, f64)>,
+}
+
+impl Pair {
+    /// What hangs elsewhere than in the roster at its times, as far as it matters to the pair.
+    #[must_use]
+    pub fn carried(&self, assembly: &Assembly, path: &Path) -> Carried {
+        let middle = self.times.map(|(from, to)| f64::midpoint(from, to));
+        middle.map_or_else(Carried::default, |t| path.carried_at(assembly, t))
+    }
+
+    /// Whether it is about time `t`, s.
+    #[must_use]
+    pub fn is_at(&self, t: f64) -> bool {
+        self.times.is_none_or(|(from, to)| from <= t && t <= to)
+    }
 }
 
 /// A pair that a rule names but that is not measured.
@@ -280,50 +296,65 @@ impl RuleScope {
 }
 
 impl RuleSet {
-    /// What the rules come to. Every pair of bodies that a rule names is measured, whether anything moves between
-    /// them or not; left out are links next to each other in one mechanism that no rule names by themselves, and what may
-    /// touch without limit.
+    /// What the rules come to along `path`. Every pair of bodies that a rule names is measured, whether anything moves
+    /// between them or not; left out are links next to each other in one mechanism that no rule names by themselves, and
+    /// what may touch without limit. What is taken counts to what carries it as long as it does: it comes once for each
+    /// stay.
     #[must_use]
-    pub fn scope(&self, assembly: &Assembly) -> Scope {
-        let Naming(sides) = self.naming(assembly);
-        let deciding = deciding(&sides);
+    pub fn scope(&self, assembly: &Assembly, path: &Path) -> Scope {
         let unlimited = self.unlimited();
-        let mut scope = Scope::default();
-        for (rule, (names, sides)) in self.rules.iter().zip(&sides).enumerate() {
-            let mut of_rule = RuleScope::default();
-            let bare = |n: &&Named| !(0..assembly.bodies().len()).any(|b| n.holds(assembly, b));
-            let named = names.between.iter().chain(names.and.iter().flatten());
-            of_rule.without_body = named.filter(bare).copied().collect();
-            of_rule.incomplete = incomplete(assembly, names);
-            sides.for_each_pair(|a, b, _| {
-                if deciding[&ordered(a, b)].1 != rule {
-                    of_rule.decided_elsewhere += 1;
-                    return;
-                }
-                let (a, b) = (BodyId(a), BodyId(b));
-                match self.reason_to_leave_out(assembly, &unlimited, a, b) {
-                    Some(reason) => {
-                        of_rule.left_out += 1;
-                        scope.left_out.push(LeftOut { a, b, reason });
+        let begin = |names: &Rule| RuleScope {
+            without_body: names.named().copied().collect(),
+            incomplete: incomplete(assembly, names),
+            ..RuleScope::default()
+        };
+        let mut scope = Scope {
+            rules: self.rules.iter().map(begin).collect(),
+            ..Scope::default()
+        };
+        for arrangement in arrangements(assembly, path) {
+            let carried = &arrangement.carried;
+            let Naming(sides) = self.naming(assembly, carried);
+            let deciding = deciding(&sides, &arrangement);
+            for (rule, sides) in sides.iter().enumerate() {
+                let of_rule = &mut scope.rules[rule];
+                let has_body =
+                    |n: &Named| (0..assembly.bodies().len()).any(|b| n.holds(assembly, carried, b));
+                of_rule.without_body.retain(|named| !has_body(named));
+                sides.for_each_pair(|a, b, _| {
+                    let Some(times) = arrangement.times(a, b) else {
+                        return;
+                    };
+                    if deciding[&ordered(a, b)].1 != rule {
+                        of_rule.decided_elsewhere += 1;
+                        return;
                     }
-                    None => {
-                        of_rule.measured += 1;
-                        scope.pairs.push(Pair { a, b, rule });
+                    let (a, b) = (BodyId(a), BodyId(b));
+                    match self.reason_to_leave_out(assembly, &unlimited, a, b) {
+                        Some(reason) => {
+                            of_rule.left_out += 1;
+                            scope.left_out.push(LeftOut { a, b, reason });
+                        }
+                        None => {
+                            of_rule.measured += 1;
+                            scope.pairs.push(Pair { a, b, rule, times });
+                        }
                     }
-                }
-            });
-            scope.rules.push(of_rule);
+                });
+            }
         }
+        // One rule after the other, each with what it measures in order of time.
+        scope.pairs.sort_by_key(|pair| pair.rule);
         scope
     }
 
-    /// How particularly each rule names each body, to be asked for many pairs.
+    /// How particularly each rule names each body while something is carried, to be asked for many pairs.
     #[must_use]
-    pub fn naming(&self, assembly: &Assembly) -> Naming {
+    pub fn naming(&self, assembly: &Assembly, carried: &Carried) -> Naming {
         Naming(
             self.rules
                 .iter()
-                .map(|rule| Sides::of(assembly, rule))
+                .map(|rule| Sides::of(assembly, carried, rule))
                 .collect(),
         )
     }
@@ -371,7 +402,7 @@ impl RuleSet {
     fn names_by_themselves(&self, assembly: &Assembly, a: BodyId, b: BodyId) -> bool {
         let names = |side: &[Named], body: BodyId| {
             side.iter()
-                .any(|n| n.link.is_some() && n.holds(assembly, body.0))
+                .any(|n| n.link.is_some() && n.holds(assembly, &Carried::default(), body.0))
         };
         self.rules.iter().any(|r| {
             let and = r.and.as_deref().unwrap_or_default();
@@ -387,13 +418,13 @@ struct Sides {
 }
 
 impl Sides {
-    fn of(assembly: &Assembly, rule: &Rule) -> Self {
+    fn of(assembly: &Assembly, carried: &Carried, rule: &Rule) -> Self {
         let bodies = assembly.bodies().len();
         let side = |named: &[Named]| -> Vec<Option<u32>> {
             let best = |body| {
                 named
                     .iter()
-                    .filter_map(|n| n.particularity(assembly, body))
+                    .filter_map(|n| n.particularity(assembly, carried, body))
                     .max()
             };
             (0..bodies).map(best).collect()
@@ -453,10 +484,13 @@ impl Naming {
 }
 
 /// For each pair under a rule, how particularly it is named by the rule that decides, and that rule.
-fn deciding(sides: &[Sides]) -> FxHashMap<(usize, usize), (u32, usize)> {
+fn deciding(sides: &[Sides], arrangement: &Arrangement) -> FxHashMap<(usize, usize), (u32, usize)> {
     let mut deciding: FxHashMap<_, (u32, usize)> = FxHashMap::default();
     for (rule, sides) in sides.iter().enumerate() {
         sides.for_each_pair(|a, b, rank| {
+            if arrangement.times(a, b).is_none() {
+                return;
+            }
             let best = deciding.entry(ordered(a, b)).or_insert((rank, rule));
             *best = (*best).max((rank, rule));
         });

@@ -7,10 +7,10 @@ use super::distance::Side;
 use super::overlap_depth::DepthBracket;
 use super::pair_motion::PairMotion;
 use super::progress::Progress;
-use super::rules::{Allowance, LeftOut, LeftOutReason, Named, Pair, RuleScope, RuleSet, Scope};
+use super::rules::{LeftOut, LeftOutReason, Named, Pair, RuleScope, RuleSet, Scope};
 use super::verdict::{Doubt, Verdict};
 use super::violations::{Interval, TOUCH, intervals_below};
-use crate::program::Path;
+use crate::program::{Path, Touch, TouchWhy};
 use crate::robot::Assembly;
 
 /// How closely to look.
@@ -196,11 +196,11 @@ pub fn sweep(
     }
 }
 
-/// What the rules come to along `path`: pairs that may touch to any depth at all of its times are left out like those
+/// What the rules come to along `path`: pairs that may touch to any depth at all of their times are left out like those
 /// that may touch without limit.
 #[must_use]
 pub fn scope_along(assembly: &Assembly, path: &Path, rules: &RuleSet) -> Scope {
-    let mut scope = rules.scope(assembly);
+    let mut scope = rules.scope(assembly, path);
     leave_out_what_may_always_touch(&mut scope, assembly, path, rules);
     scope
 }
@@ -211,12 +211,12 @@ fn leave_out_what_may_always_touch(
     path: &Path,
     rules: &RuleSet,
 ) {
-    let whole = (0.0, path.duration());
     let always = |pair: &Pair| -> Option<String> {
-        let limited = rules.limited(assembly, pair);
-        let free: Vec<&&Allowance> = limited.iter().filter(|a| a.depth.is_none()).collect();
+        let mut free = allowed(assembly, path, rules, pair);
+        free.retain(|a| a.depth.is_none());
         let reason = free.first()?.reason.clone();
-        without(whole, free.iter().flat_map(|a| a.times(path)))
+        let times = free.iter().flat_map(|a| a.times.iter().copied());
+        without(window(path, pair), times)
             .is_empty()
             .then_some(reason)
     };
@@ -240,6 +240,48 @@ fn leave_out_what_may_always_touch(
     scope.pairs = kept;
 }
 
+/// The times that a pair is about, s.
+fn window(path: &Path, pair: &Pair) -> (f64, f64) {
+    pair.times.unwrap_or((0.0, path.duration()))
+}
+
+/// When and why a pair may touch within its times: by what the cell says, and by how parts are handled. How deep it does
+/// is not looked for.
+fn allowed(assembly: &Assembly, path: &Path, rules: &RuleSet, pair: &Pair) -> Vec<Allowed> {
+    let (from, to) = window(path, pair);
+    let within = |times: Vec<(f64, f64)>| -> Vec<(f64, f64)> {
+        let cut = times.into_iter().map(|(a, b)| (a.max(from), b.min(to)));
+        cut.filter(|(a, b)| a <= b).collect()
+    };
+    let limited = rules.limited(assembly, pair).into_iter();
+    let said = limited.map(|allowance| Allowed {
+        reason: allowance.reason.clone(),
+        times: within(allowance.times(path)),
+        depth: allowance.depth,
+        found: None,
+    });
+    let [a, b] = [pair.a, pair.b].map(|id| assembly.body(id).item);
+    let is_part = |item: usize, part: usize| assembly.cell().is_within(item, part);
+    let concerns = |touch: &&Touch| {
+        (is_part(a, touch.part) && b == touch.other) || (is_part(b, touch.part) && a == touch.other)
+    };
+    let handled = path.handling().touches().iter().filter(concerns);
+    let handled = handled.map(|touch| Allowed {
+        reason: match touch.why {
+            TouchWhy::Held => "one holds the other",
+            TouchWhy::TakenFrom => "one is taken from the other",
+            TouchWhy::SetOn => "one is set on the other",
+        }
+        .to_owned(),
+        times: within(vec![touch.times]),
+        depth: None,
+        found: None,
+    });
+    // An allowance of the cell stands there even where none of its moves runs; how parts are handled only where it counts.
+    said.chain(handled.filter(|a| !a.times.is_empty()))
+        .collect()
+}
+
 struct Pairwise<'a> {
     assembly: &'a Assembly,
     path: &'a Path,
@@ -250,16 +292,16 @@ struct Pairwise<'a> {
 
 impl Pairwise<'_> {
     fn sweep(&self, pair: Pair) -> PairResult {
-        let limited = self.rules.limited(self.assembly, &pair);
-        let whole = (0.0, self.path.duration());
-        let measured = without(whole, limited.iter().flat_map(|a| a.times(self.path)));
+        let allowed = allowed(self.assembly, self.path, self.rules, &pair);
+        let times = allowed.iter().flat_map(|a| a.times.iter().copied());
+        let measured = without(window(self.path, &pair), times);
         let mut result = if measured.is_empty() {
             self.nothing_measured(pair)
         } else {
             self.clearance(pair, &measured)
         };
-        for allowance in limited {
-            self.check_allowance(&mut result, allowance);
+        for allowed in allowed {
+            self.check_allowed(&mut result, allowed);
         }
         result.complete = !self.progress.stopped();
         if !result.complete && result.verdict != Verdict::Broken {
@@ -270,8 +312,7 @@ impl Pairwise<'_> {
     }
 
     fn motion(&self, pair: Pair) -> PairMotion<'_> {
-        PairMotion::new(self.assembly, self.path, pair.a, pair.b)
-            .stopped_by(self.progress.stop_flag())
+        PairMotion::of(self.assembly, self.path, &pair).stopped_by(self.progress.stop_flag())
     }
 
     fn clearance(&self, pair: Pair, measured: &[(f64, f64)]) -> PairResult {
@@ -366,7 +407,8 @@ impl Pairwise<'_> {
     /// The pair may touch at all times, to some depth.
     fn nothing_measured(&self, pair: Pair) -> PairResult {
         let mut motion = self.motion(pair);
-        let (look, found) = motion.look(0.0, f64::INFINITY, 0.0);
+        let from = window(self.path, &pair).0;
+        let (look, found) = motion.look(from, f64::INFINITY, 0.0);
         let approach = motion.approach(&look, &found.expect("no limit was set"));
         PairResult {
             pair,
@@ -382,15 +424,16 @@ impl Pairwise<'_> {
         }
     }
 
-    fn check_allowance(&self, result: &mut PairResult, allowance: &Allowance) {
-        let times = allowance.times(self.path);
+    /// Looks whether they overlap no deeper than they may.
+    fn check_allowed(&self, result: &mut PairResult, allowed: Allowed) {
         let keep_on = || !self.progress.stopped();
-        let found = allowance.depth.filter(|_| !times.is_empty()).map(|limit| {
+        let limit = allowed.depth.filter(|_| !allowed.times.is_empty());
+        let found = limit.map(|limit| {
             let (tolerance, work) = (self.options.tolerance, self.options.work);
             self.motion(result.pair)
-                .depth_over(&times, limit, tolerance, work, &keep_on)
+                .depth_over(&allowed.times, limit, tolerance, work, &keep_on)
         });
-        if let (Some(limit), Some(found)) = (allowance.depth, &found) {
+        if let (Some(limit), Some(found)) = (limit, &found) {
             if found.lower > limit {
                 result.verdict = Verdict::Broken;
                 result.doubts.push(Doubt::Deeper {
@@ -403,13 +446,7 @@ impl Pairwise<'_> {
                 result.doubts.push(Doubt::DepthUnknown { limit });
             }
         }
-        let (reason, depth) = (allowance.reason.clone(), allowance.depth);
-        result.allowed.push(Allowed {
-            reason,
-            times,
-            depth,
-            found,
-        });
+        result.allowed.push(Allowed { found, ..allowed });
     }
 }
 

@@ -1,4 +1,4 @@
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 
 use super::pace::{Pace, driven};
 use super::run_plan::own_joints;
@@ -7,8 +7,8 @@ use super::subdivide::nodes;
 use super::track::Knot;
 use super::way::Way;
 use super::{
-    Goal, Lane, Motion, Move, MoveSpan, PathTolerance, ProgramError, ProgramFault, Recording,
-    Trapezoid,
+    Goal, Lane, Motion, Move, MoveSpan, PathTolerance, Program, ProgramError, ProgramFault,
+    Recording, Trapezoid,
 };
 use crate::robot::{Arm, Assembly, BeyondLimit, JointLimits, NodeId};
 use crate::spatial::Pose;
@@ -46,16 +46,29 @@ impl Stretch {
     }
 }
 
+/// What all lanes share.
+#[derive(Clone, Copy)]
+pub(super) struct Joined<'a> {
+    pub assembly: &'a Assembly,
+    /// For each joint the lane that drives it.
+    pub owners: &'a HashMap<usize, usize>,
+    /// For each item that is taken the lanes that do.
+    pub takers: &'a HashMap<usize, Vec<usize>>,
+    /// For each joint the longest distance at which it moves anything.
+    pub levers: &'a [f64],
+    pub tolerance: &'a PathTolerance,
+}
+
 /// Runs the programs of `lane` on their own clock.
 pub(super) fn run_lane(
-    assembly: &Assembly,
+    all: &Joined,
     lane: &Lane,
     at: usize,
-    owners: &HashMap<usize, usize>,
     rest: &[f64],
-    (levers, tolerance): (&[f64], &PathTolerance),
 ) -> Result<LaneRun, ProgramError> {
-    let mut joints: Vec<usize> = owners.iter().filter(|o| *o.1 == at).map(|o| *o.0).collect();
+    let assembly = all.assembly;
+    let drives = all.owners.iter().filter(|o| *o.1 == at);
+    let mut joints: Vec<usize> = drives.map(|o| *o.0).collect();
     joints.sort_unstable();
     let own = |q: &[f64]| -> Vec<f64> { joints.iter().map(|&j| q[j]).collect() };
     let mut q = rest.to_vec();
@@ -72,6 +85,7 @@ pub(super) fn run_lane(
     };
     let mut stretches = vec![begin(&q, (0, 0))];
     let mut deviation = 0.0f64;
+    let mut taken = HashSet::new();
     for (program_at, program) in lane.programs.iter().enumerate() {
         let arm = program
             .tcp
@@ -88,13 +102,12 @@ pub(super) fn run_lane(
                 fault,
             };
             let runner = Runner {
-                assembly,
-                owners,
+                all,
                 lane: at,
-                levers,
-                tolerance,
+                taken: &taken,
                 own: &own_joints,
             };
+            runner.stands_by_itself(program).map_err(fail)?;
             let arm = arm
                 .as_ref()
                 .map_err(|e| fail(ProgramFault::NoArm(e.to_string())))?
@@ -134,9 +147,15 @@ pub(super) fn run_lane(
                 speed_share,
             });
             stretch.end = (program_at, index);
-            if let Motion::Sync(mark) = &step.motion {
-                stretch.mark = Some(mark.clone());
-                stretches.push(begin(&q, (program_at, index)));
+            match &step.motion {
+                Motion::Sync(mark) => {
+                    stretch.mark = Some(mark.clone());
+                    stretches.push(begin(&q, (program_at, index)));
+                }
+                Motion::Take { item, .. } => {
+                    taken.insert(*item);
+                }
+                _ => {}
             }
         }
     }
@@ -175,12 +194,10 @@ impl Run {
 }
 
 struct Runner<'a> {
-    assembly: &'a Assembly,
-    owners: &'a HashMap<usize, usize>,
+    all: &'a Joined<'a>,
     lane: usize,
-    /// For each joint the longest distance at which it moves anything.
-    levers: &'a [f64],
-    tolerance: &'a PathTolerance,
+    /// What the lane has taken so far.
+    taken: &'a HashSet<usize>,
     /// The joints of the mechanism that the program drives.
     own: &'a [usize],
 }
@@ -198,7 +215,9 @@ impl Runner<'_> {
                     bow: 0.0,
                 }]))
             }
-            Motion::Sync(_) => Ok(Run::of(Vec::new())),
+            Motion::Sync(_) | Motion::Take { .. } | Motion::Release { .. } => {
+                Ok(Run::of(Vec::new()))
+            }
             Motion::Recorded(recording) => self.recorded(recording, q),
             Motion::Joint { to, speed } => {
                 usable("the speed", *speed, 1e-6, 1.0)?;
@@ -220,7 +239,7 @@ impl Runner<'_> {
 
     /// The rows of a recording after its first.
     fn recorded(&self, recording: &Recording, q: &[f64]) -> Result<Run, ProgramFault> {
-        let joints = self.assembly.joints();
+        let joints = self.all.assembly.joints();
         let first = recording.rows().next().unwrap_or_default();
         for (&joint, &recorded) in recording.joints().iter().zip(first) {
             if (recorded - q[joint]).abs() > ROUNDED_TO {
@@ -309,7 +328,7 @@ impl Runner<'_> {
         usable("the speed", speed, 1e-6, 100.0)?;
         usable("the acceleration", acceleration, 1e-6, 1e4)?;
         self.base_at_rest(arm)?;
-        let start = self.assembly.pose_of(arm.tip(), q);
+        let start = self.all.assembly.pose_of(arm.tip(), q);
         let end = self.goal_pose(to, step, q)?;
         let way = match via {
             None => Way::line(start, end),
@@ -323,12 +342,12 @@ impl Runner<'_> {
             return Ok(Run::of(Vec::new()));
         };
         let truth = |s: f64, near: &[f64]| self.at_share(arm, &way, step, q, s, near);
-        let straight = Straight::new(self.assembly, arm, &way, self.levers);
+        let straight = Straight::new(self.all.assembly, arm, &way, self.all.levers);
         let travel = Trapezoid::new(1.0, pace.speed, pace.acceleration);
         let ramp = travel.at(travel.ramp());
         let mut ends = vec![ramp, 1.0 - ramp, 1.0];
         ends.dedup_by(|b, a| *b - *a < 1e-9);
-        let nodes = nodes(&truth, &straight, self.tolerance.position, q, &ends)?;
+        let nodes = nodes(&truth, &straight, self.all.tolerance.position, q, &ends)?;
         let deviation = nodes.iter().map(|n| n.deviation).fold(0.0, f64::max);
         let (times, speeds) = driven(&nodes, &self.limits(), pace);
         let duration = times.last().copied().unwrap_or(0.0);
@@ -408,7 +427,7 @@ impl Runner<'_> {
             found[joint] = q[joint] + (value - q[joint]) * share;
         }
         let values = arm
-            .follow(self.assembly, &way.at(share), &found)
+            .follow(self.all.assembly, &way.at(share), &found)
             .map_err(|reason| ProgramFault::LeavesReach {
                 after: share * way.length,
                 reason,
@@ -420,7 +439,12 @@ impl Runner<'_> {
     }
 
     fn limits(&self) -> Vec<JointLimits> {
-        self.assembly.joints().iter().map(|j| j.limits).collect()
+        self.all
+            .assembly
+            .joints()
+            .iter()
+            .map(|j| j.limits)
+            .collect()
     }
 
     /// A pose in the world says where the arm's joints are only while nobody else moves its base.
@@ -431,18 +455,55 @@ impl Runner<'_> {
         }
     }
 
+    /// Neither the robot nor its TCP hangs on anything that is taken on the way.
+    fn stands_by_itself(&self, program: &Program) -> Result<(), ProgramFault> {
+        let robot = self.all.assembly.item_node(program.robot);
+        for node in program.tcp.into_iter().chain([robot]) {
+            self.not_on_what_is_taken(node, false)?;
+        }
+        Ok(())
+    }
+
+    /// Where a frame stands does not depend on who has taken what. Before the lane itself takes something it may go by
+    /// frames that hang on it.
+    fn not_on_what_is_taken(&self, frame: NodeId, before: bool) -> Result<(), ProgramFault> {
+        let cell = self.all.assembly.cell();
+        let own = self.all.assembly.nodes()[frame.0].item;
+        let above = std::iter::successors(Some(own), |&item| cell.parent_of(item));
+        for item in above {
+            let Some(lanes) = self.all.takers.get(&item) else {
+                continue;
+            };
+            let only_later =
+                before && lanes.iter().all(|&l| l == self.lane) && !self.taken.contains(&item);
+            if !only_later {
+                let name = |item: usize| cell.items()[item].name.as_str().into();
+                return Err(ProgramFault::OnWhatIsTaken {
+                    frame: name(own),
+                    part: name(item),
+                });
+            }
+        }
+        Ok(())
+    }
+
     /// The joint above `node` that another lane drives, if there is one.
     fn moved_by_others(&self, node: NodeId) -> Option<String> {
         let joint = |n: &NodeId| {
-            self.assembly.nodes()[n.0]
+            self.all.assembly.nodes()[n.0]
                 .joint
                 .as_ref()
                 .expect("it moves")
                 .index
         };
-        let mut above = self.assembly.moving_above(node).iter().map(joint);
-        let other = above.find(|j| self.owners.get(j).is_some_and(|&lane| lane != self.lane))?;
-        Some(self.assembly.joints()[other].name.clone())
+        let mut above = self.all.assembly.moving_above(node).iter().map(joint);
+        let other = above.find(|j| {
+            self.all
+                .owners
+                .get(j)
+                .is_some_and(|&lane| lane != self.lane)
+        })?;
+        Some(self.all.assembly.joints()[other].name.clone())
     }
 
     /// The joint vector with the joints of `also` at their ends.
@@ -463,7 +524,8 @@ impl Runner<'_> {
         if let Some(joint) = self.moved_by_others(*frame) {
             return Err(ProgramFault::MovingTarget(joint));
         }
-        Ok(self.assembly.pose_of(*frame, &self.with_also(step, q)?) * pose)
+        self.not_on_what_is_taken(*frame, true)?;
+        Ok(self.all.assembly.pose_of(*frame, &self.with_also(step, q)?) * pose)
     }
 
     fn goal_values(
@@ -493,7 +555,7 @@ impl Runner<'_> {
                 self.base_at_rest(arm)?;
                 let target = self.goal_pose(goal, step, q)?;
                 let solutions = arm
-                    .solve(self.assembly, &target, &end)
+                    .solve(self.all.assembly, &target, &end)
                     .map_err(ProgramFault::Unreachable)?;
                 if configuration.is_some() && arm.ortho_parallel().is_none() {
                     return Err(ProgramFault::NoPostures);
@@ -515,7 +577,7 @@ impl Runner<'_> {
     }
 
     fn within_limits(&self, joint: usize, value: f64) -> Result<(), ProgramFault> {
-        match BeyondLimit::of(&self.assembly.joints()[joint], value) {
+        match BeyondLimit::of(&self.all.assembly.joints()[joint], value) {
             Some(beyond) => Err(ProgramFault::BeyondLimit(beyond)),
             None => Ok(()),
         }

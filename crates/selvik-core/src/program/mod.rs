@@ -8,6 +8,7 @@
 //! assert_eq!(travel.duration(), 2.5); // s
 //! ```
 
+mod handling;
 mod lane;
 mod moves;
 mod node;
@@ -21,6 +22,7 @@ mod track;
 mod trapezoid;
 mod way;
 
+pub use handling::{Handling, Stay, Touch, TouchWhy};
 pub use moves::{Goal, Motion, Move, Program, ProgramError, ProgramFault};
 pub use path::{MoveSpan, Path};
 pub use recording::{Recording, RecordingError};

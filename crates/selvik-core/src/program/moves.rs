@@ -69,6 +69,24 @@ pub enum Motion {
     Sync(String),
     /// What was recorded, as it is.
     Recorded(Arc<Recording>),
+    /// An item hangs on the tool from here on, as it stands to it now.
+    Take {
+        /// As a position in the cell.
+        item: usize,
+        /// What takes it; the program's TCP if none.
+        by: Option<NodeId>,
+        /// For so many moves of the lane before and after it may touch what takes it, and after it what it is taken from.
+        touching_moves: usize,
+    },
+    /// What was taken hangs on something else from here on, as it stands to it now.
+    Release {
+        /// As a position in the cell.
+        item: usize,
+        /// What it is set on; the world if nothing.
+        onto: Option<NodeId>,
+        /// For so many moves of the lane before and after it may touch what it is set on, and what held it.
+        touching_moves: usize,
+    },
 }
 
 impl Goal {
@@ -88,9 +106,22 @@ impl Motion {
         let (via, to) = match self {
             Self::Joint { to, .. } | Self::Linear { to, .. } => (None, Some(to)),
             Self::Circular { via, to, .. } => (Some(via), Some(to)),
-            Self::Wait(_) | Self::Sync(_) | Self::Recorded(_) => (None, None),
+            Self::Wait(_)
+            | Self::Sync(_)
+            | Self::Recorded(_)
+            | Self::Take { .. }
+            | Self::Release { .. } => (None, None),
         };
         via.into_iter().chain(to)
+    }
+
+    /// The item that it takes or releases, as a position in the cell.
+    #[must_use]
+    pub fn handles(&self) -> Option<usize> {
+        match self {
+            Self::Take { item, .. } | Self::Release { item, .. } => Some(*item),
+            _ => None,
+        }
     }
 }
 
@@ -238,6 +269,26 @@ pub enum ProgramFault {
     /// Lanes wait for each other for ever.
     #[error("waits for ever at sync mark \"{0}\": the other robots never reach it")]
     Deadlock(String),
+    /// Nothing to take it with.
+    #[error("the program names no TCP: say by what the part is taken")]
+    TakenByNothing,
+    /// Released by a lane that does not hold it.
+    #[error("\"{0}\" is not held by this lane then; take it first")]
+    NotHeld(Box<str>),
+    /// Taken by, or set on, what hangs on it.
+    #[error("\"{0}\" would carry itself: what takes it, or what it is set on, hangs on it")]
+    CarriesItself(Box<str>),
+    /// Where a frame stands depends on who has taken something.
+    #[error(
+        "\"{frame}\" hangs on \"{part}\", which is taken on the way: where it stands then is not stated; use a frame \
+         that stays"
+    )]
+    OnWhatIsTaken {
+        /// The frame of a target, a TCP or a robot.
+        frame: Box<str>,
+        /// What is taken.
+        part: Box<str>,
+    },
     /// The target does not say where the TCP stands.
     #[error("a linear or circular move needs a pose to go to, not joint values")]
     NeedsPose,

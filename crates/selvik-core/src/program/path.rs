@@ -1,4 +1,6 @@
+use super::handling::Handling;
 use super::track::{Knot, Track};
+use crate::robot::{Assembly, Carried};
 
 /// A stretch of time in which one move of one lane runs.
 #[derive(Debug, Clone, PartialEq)]
@@ -30,6 +32,7 @@ pub struct Path {
     /// For each joint, the largest magnitude of its values, rad or m.
     farthest: Vec<f64>,
     spans: Vec<MoveSpan>,
+    handling: Handling,
 }
 
 impl Path {
@@ -81,7 +84,25 @@ impl Path {
             knots,
             farthest,
             spans,
+            handling: Handling::default(),
         }
+    }
+
+    /// The same, along which parts are handled.
+    pub(super) fn with_handling(self, handling: Handling) -> Self {
+        Self { handling, ..self }
+    }
+
+    /// What is taken and released along it.
+    #[must_use]
+    pub fn handling(&self) -> &Handling {
+        &self.handling
+    }
+
+    /// What hangs elsewhere than in the roster at time `t`, s.
+    #[must_use]
+    pub fn carried_at(&self, assembly: &Assembly, t: f64) -> Carried {
+        self.handling.carried_at(assembly, t)
     }
 
     /// How far a body that `joints` move may be off the programmed motion at any instant, m.

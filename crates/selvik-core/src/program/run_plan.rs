@@ -1,9 +1,10 @@
 use std::collections::{HashMap, HashSet};
 
-use super::lane::{LaneRun, run_lane};
+use super::handling::{handling, takers};
+use super::lane::{Joined, LaneRun, run_lane};
 use super::track::{Knot, Track};
 use super::{Motion, MoveSpan, Path, Program, ProgramError, ProgramFault};
-use crate::robot::Assembly;
+use crate::robot::{Assembly, Carried};
 
 /// The programs one robot runs one after the other.
 #[derive(Debug, Clone, PartialEq)]
@@ -45,16 +46,44 @@ pub fn plan_path(
     tolerance: &PathTolerance,
 ) -> Result<Path, ProgramError> {
     let owners = joint_owners(assembly, plan)?;
-    let levers = assembly.levers(&assembly.farthest());
-    let runs: Vec<LaneRun> = plan
-        .lanes
-        .iter()
-        .enumerate()
-        .map(|(at, lane)| run_lane(assembly, lane, at, &owners, rest, (&levers, tolerance)))
-        .collect::<Result<_, _>>()?;
-    let (tracks, spans): (Vec<Track>, Vec<Vec<MoveSpan>>) = align(plan, runs)?.into_iter().unzip();
-    Ok(Path::of_tracks(rest.to_vec(), tracks, spans.concat()))
+    let farthest = assembly.farthest();
+    let takers = takers(plan);
+    let mut levers = assembly.levers(&farthest, &Carried::default());
+    loop {
+        let all = Joined {
+            assembly,
+            owners: &owners,
+            takers: &takers,
+            levers: &levers,
+            tolerance,
+        };
+        let runs: Vec<LaneRun> = plan
+            .lanes
+            .iter()
+            .enumerate()
+            .map(|(at, lane)| run_lane(&all, lane, at, rest))
+            .collect::<Result<_, _>>()?;
+        let (tracks, spans): (Vec<Track>, Vec<Vec<MoveSpan>>) =
+            align(plan, runs)?.into_iter().unzip();
+        let path = Path::of_tracks(rest.to_vec(), tracks, spans.concat());
+        let handling = handling(assembly, plan, &path)?;
+        // What is carried may stick out farther than all that was there before.
+        let needed = handling.levers(assembly, &farthest);
+        if needed
+            .iter()
+            .zip(&levers)
+            .all(|(needed, lever)| needed <= lever)
+        {
+            return Ok(path.with_handling(handling));
+        }
+        for (lever, needed) in levers.iter_mut().zip(needed) {
+            *lever = lever.max(needed * STICKS_OUT);
+        }
+    }
 }
+
+/// Where something is taken may shift a little when the way there is looked at more closely.
+const STICKS_OUT: f64 = 1.001;
 
 /// What of `plan` can be run: every lane up to its first move that can't, and why those can't. It shows what goes wrong where;
 /// it is not what the cell will do, and nothing is certified along it.

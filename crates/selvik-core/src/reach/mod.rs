@@ -21,7 +21,7 @@ mod used;
 pub use used::{LongestReach, Used};
 
 use crate::program::Path;
-use crate::robot::{Arm, Assembly, NodeId, jacobian, manipulability};
+use crate::robot::{Arm, Assembly, Carried, NodeId, jacobian, manipulability};
 use crate::spatial::Point;
 
 /// From where to where a reach is measured.
@@ -49,10 +49,13 @@ pub struct Reach {
 }
 
 impl ReachLine {
-    /// The reach for the joint vector `q` (rad, m).
+    /// The reach for the joint vector `q` (rad, m), while something is carried.
     #[must_use]
-    pub fn at(&self, assembly: &Assembly, q: &[f64]) -> Reach {
-        let origin = |n: NodeId| Point::from(assembly.pose_of(n, q).translation.vector);
+    pub fn at(&self, assembly: &Assembly, q: &[f64], carried: &Carried) -> Reach {
+        let origin = |n: NodeId| {
+            let pose = assembly.pose_carrying(n, q, carried);
+            Point::from(pose.translation.vector)
+        };
         let (from, to) = (origin(self.from), origin(self.to));
         let d = to - from;
         Reach {

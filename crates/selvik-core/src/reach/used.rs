@@ -1,5 +1,5 @@
 use crate::program::Path;
-use crate::robot::{Arm, Assembly, NodeId};
+use crate::robot::{Arm, Assembly, Carried, NodeId};
 
 /// Which share of an arm's reach is used, bracketed: the distance of the wrist from the shoulder over the longest there
 /// is, or, for arms without a closed form, of the TCP from the first joint.
@@ -71,7 +71,7 @@ impl LongestReach {
                 first,
                 reached: 0.0,
                 bound,
-                levers: assembly.levers(&farthest),
+                levers: assembly.levers(&farthest, &Carried::default()),
             },
         };
         let reached = this.longest_tried(assembly, first);

@@ -3,7 +3,7 @@ use std::sync::Arc;
 
 use nalgebra::Unit;
 
-use super::{Follows, JointKind, JointLimits, Mechanism};
+use super::{Carried, Follows, JointKind, JointLimits, Mechanism};
 use crate::cell::{Cell, ItemId};
 use crate::mesh::Surface;
 use crate::spatial::{Pose, Vector};
@@ -360,36 +360,38 @@ impl Assembly {
     /// For each joint the longest distance (m) from it at which it moves anything, in any posture whose values are of
     /// magnitudes up to `farthest` (rad, m; one a joint); 1 for a sliding joint, which moves all alike.
     #[must_use]
-    pub fn levers(&self, farthest: &[f64]) -> Vec<f64> {
+    pub fn levers(&self, farthest: &[f64], carried: &Carried) -> Vec<f64> {
         let mut levers = vec![0.0f64; self.joints.len()];
+        let mut reach_up = |node, from| self.reach_up((node, from), farthest, carried, &mut levers);
         for body in &self.bodies {
             let (centre, radius) = body.surface.ball();
-            self.reach_up(
-                body.node,
-                centre.coords.norm() + radius,
-                farthest,
-                &mut levers,
-            );
+            reach_up(body.node, centre.coords.norm() + radius);
         }
-        for item in 0..self.item_nodes.len() {
-            self.reach_up(self.item_nodes[item], 0.0, farthest, &mut levers);
+        for &node in &self.item_nodes {
+            reach_up(node, 0.0);
         }
         levers
     }
 
-    fn reach_up(&self, node: NodeId, from: f64, farthest: &[f64], levers: &mut [f64]) {
+    fn reach_up(
+        &self,
+        (node, from): (NodeId, f64),
+        farthest: &[f64],
+        carried: &Carried,
+        levers: &mut [f64],
+    ) {
         let (mut lever, mut at) = (from, Some(node));
         while let Some(id) = at {
-            let node = &self.nodes[id.0];
-            if let Some(joint) = &node.joint {
+            if let Some(joint) = &self.nodes[id.0].joint {
                 let by = joint.follows.ratio.abs() * if joint.kind.turns() { lever } else { 1.0 };
                 levers[joint.index] = levers[joint.index].max(by);
                 if !joint.kind.turns() {
                     lever += joint.follows.farthest(farthest[joint.index]);
                 }
             }
-            lever += node.origin.translation.vector.norm();
-            at = node.parent;
+            let (carrier, origin) = self.carrier(id, carried);
+            lever += origin.translation.vector.norm();
+            at = carrier;
         }
     }
 

@@ -143,7 +143,10 @@ mod tests {
             .map(|p| p.translation.x)
             .collect::<Vec<_>>();
         assert_eq!(xs, [10.25, 10.75, 10.0]);
-        assert_eq!(assembly.pose_carrying(lid, &[], &carried).translation.x, 10.75);
+        assert_eq!(
+            assembly.pose_carrying(lid, &[], &carried).translation.x,
+            10.75
+        );
         assert!(assembly.hangs_on(lid, hand, &carried));
         assert!(!assembly.hangs_on(lid, hand, &Carried::default()));
         assert_eq!(assembly.items_up(1, 2, &carried), Some(2));

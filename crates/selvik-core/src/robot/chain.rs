@@ -1,6 +1,6 @@
 use nalgebra::Unit;
 
-use super::{Assembly, BodyId, Follows, JointKind, NodeId};
+use super::{Assembly, BodyId, Carried, Follows, JointKind, NodeId};
 use crate::spatial::{Pose, Vector};
 
 /// The joints from one frame of a cell outwards to another, with what is fixed between them made one.
@@ -31,35 +31,36 @@ pub(crate) struct Posture {
 
 impl Chain {
     /// The chains of two bodies, beginning behind the last joint that moves both.
-    pub fn of_pair(assembly: &Assembly, a: BodyId, b: BodyId) -> [Self; 2] {
+    pub fn of_pair(assembly: &Assembly, carried: &Carried, a: BodyId, b: BodyId) -> [Self; 2] {
         let nodes = [a, b].map(|id| assembly.body(id).node);
-        let [above_a, above_b] = nodes.map(|n| assembly.moving_above(n));
+        let [above_a, above_b] = nodes.map(|n| assembly.moving_above_carrying(n, carried));
         let shared = above_a
             .iter()
-            .zip(above_b)
+            .zip(&above_b)
             .take_while(|(x, y)| x == y)
             .count();
         let root = shared.checked_sub(1).map(|last| above_a[last]);
-        nodes.map(|node| Self::between(assembly, root, node))
+        nodes.map(|node| Self::between(assembly, carried, root, node))
     }
 
     /// From the world to `end`.
     pub fn from_world(assembly: &Assembly, end: NodeId) -> Self {
-        Self::between(assembly, None, end)
+        Self::between(assembly, &Carried::default(), None, end)
     }
 
-    fn between(assembly: &Assembly, root: Option<NodeId>, end: NodeId) -> Self {
+    fn between(assembly: &Assembly, carried: &Carried, root: Option<NodeId>, end: NodeId) -> Self {
         let mut way = Vec::new();
         let mut at = Some(end);
         while at != root {
             let node = at.expect("the root lies above the end");
-            way.push(node);
-            at = assembly.nodes()[node.0].parent;
+            let (carrier, origin) = assembly.carrier(node, carried);
+            way.push((node, origin));
+            at = carrier;
         }
         let (mut joints, mut fixed) = (Vec::new(), Pose::identity());
-        for node in way.into_iter().rev().map(|n| &assembly.nodes()[n.0]) {
-            fixed *= node.origin;
-            if let Some(joint) = &node.joint {
+        for (node, origin) in way.into_iter().rev() {
+            fixed *= origin;
+            if let Some(joint) = &assembly.nodes()[node.0].joint {
                 let origin = std::mem::take(&mut fixed);
                 let (axis, kind, index, follows) =
                     (joint.axis, joint.kind, joint.index, joint.follows);

@@ -25,6 +25,7 @@
 //! ```
 
 mod assembly;
+mod carried;
 mod chain;
 mod closed_form;
 mod configuration;
@@ -40,6 +41,7 @@ mod subproblem;
 mod unreachable;
 
 pub use assembly::{Assembly, AssemblyError, Body, BodyId, Joint as AssemblyJoint, NodeId};
+pub use carried::Carried;
 pub(crate) use chain::{Chain, Posture};
 pub use configuration::{Configuration, Elbow, Shoulder, Wrist};
 pub use denavit_hartenberg::{Convention, DhRow, chain_from_dh};

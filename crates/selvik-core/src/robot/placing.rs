@@ -12,7 +12,7 @@ pub struct Placing<'a> {
 }
 
 impl<'a> Placing<'a> {
-    /// With the joint vector `q`, rad or m.
+    /// As the roster says, with the joint vector `q`, rad or m.
     ///
     /// # Panics
     /// If `q` is shorter than [`Assembly::joints`].
