@@ -1,5 +1,6 @@
 //! Everything that is no robot: tools, fixtures, housings, table, track, rack, fence.
 
+use selvik_core::mesh::TriangleMesh;
 use selvik_formats::PackageFiles;
 
 use crate::kit::{
@@ -20,13 +21,14 @@ pub const HOUSING_HEIGHT: f64 = 168.0;
 /// Adds all meshes and the URDFs of track and table.
 pub fn write(files: &mut PackageFiles) {
     write_tools(files);
-    let meshes: [(&str, Parts); 16] = [
+    let meshes: [(&str, Parts); 17] = [
         ("gripper", gripper()),
         ("finger", finger()),
         ("pedestal", pedestal()),
         ("fixture_plate", fixture_plate()),
         ("pins", pins()),
-        ("clamp", clamp()),
+        ("clamp", clamp(0.0)),
+        ("clamp_open", clamp(105.0)),
         ("housing", housing()),
         ("rib", rib()),
         ("camera_mast", camera_mast()),
@@ -268,26 +270,15 @@ fn pins() -> Parts {
     ]
 }
 
-/// A toggle clamp that reaches along its −X over what it holds.
-fn clamp() -> Parts {
-    vec![
-        block(64.0, 46.0, 12.0, 5.0),
-        put(
-            &plate(&tapered(22.0, 16.0, 74.0), 12.0, 3.0),
-            [8.0, 17.0, 14.0],
-            [90.0, -80.0, 0.0],
-        ),
-        put(
-            &plate(&tapered(22.0, 16.0, 74.0), 12.0, 3.0),
-            [8.0, -5.0, 14.0],
-            [90.0, -80.0, 0.0],
-        ),
+/// A toggle clamp that reaches along its −X over what it holds, opened by so many degrees.
+fn clamp(open: f64) -> Parts {
+    const PIVOT: [f64; 3] = [14.0, 0.0, 88.0];
+    let arm = [
         put(
             &plate(&tapered(17.0, 10.0, 104.0), 14.0, 3.0),
             [14.0, 7.0, 88.0],
             [90.0, 0.0, 180.0],
         ),
-        put(&drum(9.0, 40.0, 2.0), [14.0, -20.0, 88.0], ALONG_Y),
         put(
             &turned(
                 &[
@@ -312,7 +303,25 @@ fn clamp() -> Parts {
             ]),
             9.0,
         ),
-    ]
+    ];
+    let swung = |part: &TriangleMesh| {
+        let about = put(part, PIVOT.map(|x| -x), [0.0; 3]);
+        put(&about, PIVOT, [0.0, open, 0.0])
+    };
+    let upright = |y: f64| {
+        put(
+            &plate(&tapered(22.0, 16.0, 74.0), 12.0, 3.0),
+            [8.0, y, 14.0],
+            [90.0, -80.0, 0.0],
+        )
+    };
+    let stands = [
+        block(64.0, 46.0, 12.0, 5.0),
+        upright(17.0),
+        upright(-5.0),
+        put(&drum(9.0, 40.0, 2.0), [14.0, -20.0, 88.0], ALONG_Y),
+    ];
+    stands.into_iter().chain(arm.iter().map(swung)).collect()
 }
 
 /// A pump housing: one hollow turned body with two flanges, and a side outlet.

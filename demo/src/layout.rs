@@ -123,26 +123,7 @@ pub fn document() -> CellDocument {
                 "the nozzle seals 2 mm above the flange",
             ),
             touch("nozzle", "purge-cup", "the nozzle purges inside the cup"),
-            touch(
-                "finger-1",
-                "housing-b",
-                "the fingers close round the housing",
-            ),
-            touch(
-                "finger-2",
-                "housing-b",
-                "the fingers close round the housing",
-            ),
-            touch(
-                "finger-1",
-                "housing-r1",
-                "the fingers close round the housing",
-            ),
-            touch(
-                "finger-2",
-                "housing-r1",
-                "the fingers close round the housing",
-            ),
+            touch("pins-b", "housing-r1", "the pins locate the housing"),
             touch("r1/base", "pedestal", "it is bolted to it"),
             touch("r1/flange", "nozzle", "it is bolted to it"),
             touch(
@@ -340,6 +321,8 @@ fn table(roster: &mut Roster) {
             pose([0.0, 0.0, 48.0], [0.0; 3]),
             Some("pins"),
         );
+        // The empty fixture waits with its clamps open.
+        let clamp = if side == "a" { "clamp" } else { "clamp_open" };
         for (number, bearing) in [(1, 35.0), (2, 155.0), (3, 275.0)] {
             let (sin, cos) = f64::to_radians(bearing).sin_cos();
             let at = pose([186.0 * cos, 186.0 * sin, 26.0], [0.0, 0.0, bearing]);
@@ -351,17 +334,16 @@ fn table(roster: &mut Roster) {
                 ),
                 (Some(&fixture), None),
                 at,
-                Some("clamp"),
+                Some(clamp),
             );
         }
-        let housing = format!("housing-{side}");
-        roster.add(
-            (&housing, &format!("Housing {upper}"), Part),
-            (Some(&fixture), None),
-            pose([0.0, 0.0, 48.0], [0.0; 3]),
-            Some("housing"),
-        );
     }
+    roster.add(
+        ("housing-a", "Housing A", Part),
+        (Some("fixture-a"), None),
+        pose([0.0, 0.0, 48.0], [0.0; 3]),
+        Some("housing"),
+    );
     let at = pose([0.0, 118.0, 70.0], [0.0, 0.0, 90.0]);
     roster.add(
         ("rib-a", "Housing A rib", Part),

@@ -168,9 +168,9 @@ fn load_housing() -> ProgramDocument {
         targets: vec![
             target(
                 "R1",
-                Some("housing-r1"),
-                [0.0, 0.0, 420.0],
-                [180.0, 0.0, 65.0],
+                Some("rack"),
+                [380.0, -40.0, 1310.0],
+                [180.0, 0.0, 90.0],
             ),
             target(
                 "R2",
@@ -181,7 +181,7 @@ fn load_housing() -> ProgramDocument {
             seat(460.0),
             TargetDocument {
                 id: "B2".to_owned(),
-                ..seat(215.0)
+                ..seat(200.0)
             },
         ],
         targets_csv: None,
@@ -189,11 +189,21 @@ fn load_housing() -> ProgramDocument {
             joint_with("R1", 45.0, &slide(950.0)),
             linear("R2", 180.0),
             MoveDocument::Wait { seconds: 0.8 },
+            MoveDocument::Take {
+                item: "housing-r1".to_owned(),
+                by: None,
+                touching_moves: 2,
+            },
             linear("R1", 250.0),
             values([0.0, -25.0, 25.0, 0.0, 60.0, 0.0], 45.0, &slide(-250.0)),
             joint("B1", 40.0),
             linear("B2", 160.0),
             MoveDocument::Wait { seconds: 0.8 },
+            MoveDocument::Release {
+                item: "housing-r1".to_owned(),
+                onto: Some("fixture-b".to_owned()),
+                touching_moves: 2,
+            },
             linear("B1", 250.0),
             values([0.0, -25.0, 25.0, 0.0, 60.0, 0.0], 45.0, &[]),
         ],
@@ -201,5 +211,5 @@ fn load_housing() -> ProgramDocument {
 }
 
 fn target_seat(z: f64) -> TargetDocument {
-    target("B1", Some("seat-b"), [0.0, 0.0, z], [180.0, 0.0, 90.0])
+    target("B1", Some("seat-b"), [0.0, 0.0, z], [180.0, 0.0, 65.0])
 }

@@ -5,7 +5,7 @@ use std::collections::HashMap;
 use indexmap::IndexMap;
 use selvik_core::clearance::{Allowance, Limit, Pair, Proximity, distance};
 use selvik_core::reach::reserve;
-use selvik_core::robot::{Arm, BeyondLimit, BodyId};
+use selvik_core::robot::{Arm, BeyondLimit, BodyId, Moment};
 use selvik_core::spatial::Pose;
 use selvik_formats::{FormatError, Result};
 use serde::{Deserialize, Serialize};
@@ -174,21 +174,25 @@ const SAME: f64 = 1e-6;
 const SINGULAR: f64 = 0.01;
 
 impl Jogging {
-    /// Moves joints from `joints` (rad or m), where they are without the hand.
+    /// Moves joints from where they are without the hand, at `moment`.
     ///
     /// # Errors
     /// [`FormatError`] for what is not there, or is no number.
-    pub fn answer(&mut self, of: Ruled, joints: &[f64], asked: &JogRequest) -> Result<JogAnswer> {
+    pub fn answer(&mut self, of: Ruled, moment: &Moment, asked: &JogRequest) -> Result<JogAnswer> {
         let workcell = of.workcell;
         let assembly = &workcell.assembly;
-        let (mut q, mut stopped) = moved(workcell, joints, &asked.joints_deg_or_mm)?;
+        let (mut q, mut stopped) = moved(workcell, &moment.joints, &asked.joints_deg_or_mm)?;
+        let tried = |joints: &[f64]| Moment {
+            joints: joints.to_vec(),
+            carried: moment.carried.clone(),
+        };
         let mut told: Vec<usize> = Vec::new();
         for key in asked.joints_deg_or_mm.keys() {
             told.push(workcell.joint_named(key)?);
         }
         if let Some(reach) = &asked.reach {
             let arm = arm(workcell, &reach.robot, &reach.tcp)?;
-            let posed = Posed::new(workcell, &q);
+            let posed = Posed::new(workcell, &tried(&q));
             let target = match &reach.place {
                 ReachPlace::Frame { frame, pose } => posed.pose_in(frame, &reach.tcp, pose)?,
                 ReachPlace::World(at) => unflat(at)?,
@@ -202,14 +206,15 @@ impl Jogging {
             }
             told.extend(arm.joints());
         }
-        let (before, after) = (assembly.poses(joints), assembly.poses(&q));
+        let now = tried(&q);
+        let (before, after) = (moment.poses(assembly), now.poses(assembly));
         let nodes: Vec<usize> = (0..after.len())
             .filter(|&n| before[n] != after[n])
             .collect();
         let poses = nodes.iter().map(|&n| flat(&after[n])).collect();
         let tcp = asked.tcp.as_ref();
         let tcp = tcp
-            .map(|tcp| tcp_answer(workcell, tcp, asked, &q))
+            .map(|tcp| tcp_answer(workcell, tcp, asked, &now))
             .transpose()?;
         if let Some(tcp) = &asked.tcp {
             told.extend(carried_by(workcell, tcp));
@@ -332,9 +337,15 @@ fn verdict(workcell: &Workcell, pair: &Pair, answer: &Proximity, limits: &[&Allo
 }
 
 /// Where a TCP is, and in which ways it may be there.
-fn tcp_answer(workcell: &Workcell, tcp: &str, asked: &JogRequest, q: &[f64]) -> Result<TcpAnswer> {
+fn tcp_answer(
+    workcell: &Workcell,
+    tcp: &str,
+    asked: &JogRequest,
+    now: &Moment,
+) -> Result<TcpAnswer> {
     let assembly = &workcell.assembly;
-    let posed = Posed::new(workcell, q);
+    let q = now.joints.as_slice();
+    let posed = Posed::new(workcell, now);
     let frame = asked.frame.clone().unwrap_or(FrameChoice::World);
     let (item, world) = posed.standing(tcp)?;
     let pose = PoseDocument::from_pose(&(posed.frame(&frame, item)?.inverse() * world));

@@ -5,7 +5,7 @@ use selvik_core::cell::ItemId;
 use selvik_core::clearance::{Limit, Side, distance, overlap_depth};
 use selvik_core::mesh::Surface;
 use selvik_core::program::Path;
-use selvik_core::robot::{Arm, Body, BodyId};
+use selvik_core::robot::{Arm, Body, BodyId, Moment};
 use selvik_core::section::{Region, cut_together};
 use selvik_core::spatial::{Plane, Point, Pose};
 use selvik_formats::{FormatError, Result};
@@ -142,10 +142,10 @@ pub struct MoveAnswer {
     pub speed_share: f64,
 }
 
-/// A workcell with its joints somewhere (rad or m), to be asked.
+/// A workcell at a moment, to be asked.
 pub struct Asked<'a> {
     workcell: &'a Workcell,
-    joints: Vec<f64>,
+    moment: Moment,
     poses: Vec<Pose>,
 }
 
@@ -153,7 +153,7 @@ impl<'a> Asked<'a> {
     /// With all joints at rest.
     #[must_use]
     pub fn at_rest(workcell: &'a Workcell) -> Self {
-        Self::with(workcell, workcell.rest.clone())
+        Self::with(workcell, Moment::of_roster(workcell.rest.clone()))
     }
 
     /// At the time `time_s` of its path.
@@ -168,7 +168,10 @@ impl<'a> Asked<'a> {
                 format!("the path lasts from 0 to {duration:.3} s, so there is no {time_s} s");
             return Err(FormatError::said(message));
         }
-        Ok(Self::with(workcell, path.at(time_s)))
+        Ok(Self::with(
+            workcell,
+            path.moment(&workcell.assembly, time_s),
+        ))
     }
 
     /// With some joints, by `item/joint`, at other values (degrees or mm).
@@ -176,19 +179,23 @@ impl<'a> Asked<'a> {
     /// # Errors
     /// [`FormatError`] for a joint that is not there or would be beyond its limits.
     pub fn moved(self, joints_deg_or_mm: &IndexMap<String, f64>) -> Result<Self> {
-        Ok(Self::with(
-            self.workcell,
-            self.workcell.joints_from(&self.joints, joints_deg_or_mm)?,
-        ))
+        let joints = self
+            .workcell
+            .joints_from(&self.moment.joints, joints_deg_or_mm)?;
+        let moment = Moment {
+            joints,
+            ..self.moment
+        };
+        Ok(Self::with(self.workcell, moment))
     }
 
-    /// With the joint vector `joints`, rad or m.
+    /// At `moment`.
     #[must_use]
-    pub fn with(workcell: &'a Workcell, joints: Vec<f64>) -> Self {
-        let poses = workcell.assembly.poses(&joints);
+    pub fn with(workcell: &'a Workcell, moment: Moment) -> Self {
+        let poses = moment.poses(&workcell.assembly);
         Self {
             workcell,
-            joints,
+            moment,
             poses,
         }
     }
@@ -215,7 +222,7 @@ impl<'a> Asked<'a> {
             });
         PosesAnswer {
             items: items.collect(),
-            joints_deg_or_mm: self.named(self.joints.iter().enumerate()),
+            joints_deg_or_mm: self.named(self.moment.joints.iter().enumerate()),
         }
     }
 
@@ -234,23 +241,25 @@ impl<'a> Asked<'a> {
         let assembly = &self.workcell.assembly;
         let tip = assembly.item_node(self.position(tcp)?);
         let arm = Arm::new(assembly, self.position(robot)?, tip).map_err(FormatError::said)?;
-        Ok(match arm.solve(assembly, &target.to_pose(), &self.joints) {
-            Ok(found) => {
-                let solutions = found.iter().map(|solution| InverseSolution {
-                    posture: solution.configuration.map(|c| c.to_string()),
-                    joints_deg_or_mm: self
-                        .named(arm.joints().iter().copied().zip(&solution.values)),
-                });
-                InverseAnswer {
-                    solutions: solutions.collect(),
-                    reason: None,
+        Ok(
+            match arm.solve(assembly, &target.to_pose(), &self.moment.joints) {
+                Ok(found) => {
+                    let solutions = found.iter().map(|solution| InverseSolution {
+                        posture: solution.configuration.map(|c| c.to_string()),
+                        joints_deg_or_mm: self
+                            .named(arm.joints().iter().copied().zip(&solution.values)),
+                    });
+                    InverseAnswer {
+                        solutions: solutions.collect(),
+                        reason: None,
+                    }
                 }
-            }
-            Err(reason) => InverseAnswer {
-                solutions: Vec::new(),
-                reason: Some(reason.to_string()),
+                Err(reason) => InverseAnswer {
+                    solutions: Vec::new(),
+                    reason: Some(reason.to_string()),
+                },
             },
-        })
+        )
     }
 
     /// The exact distance between two items with all their links, or between links `item/link`.

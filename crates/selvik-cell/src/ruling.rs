@@ -1,7 +1,8 @@
 //! Which rule a pair is under, why, and what touches by the way it is built.
 
 use selvik_core::clearance::{LeftOutReason, Limit, Pair, distance};
-use selvik_core::robot::BodyId;
+use selvik_core::program::Path;
+use selvik_core::robot::{BodyId, Carried};
 use selvik_formats::{FormatError, Result};
 use serde::Serialize;
 use utoipa::ToSchema;
@@ -91,8 +92,9 @@ pub struct Ruling {
 pub fn ruling(workcell: &Workcell, a: &str, b: &str) -> Result<Vec<Ruling>> {
     let assembly = &workcell.assembly;
     let (of_a, of_b) = (bodies(workcell, a)?, bodies(workcell, b)?);
-    let scope = workcell.rules.scope(assembly);
-    let names = workcell.rules.naming(assembly);
+    let at_rest = Path::standing(&workcell.rest);
+    let scope = workcell.rules.scope(assembly, &at_rest);
+    let names = workcell.rules.naming(assembly, &Carried::default());
     let mut told: Vec<Ruling> = Vec::new();
     for &x in &of_a {
         for &y in of_b.iter().filter(|&&y| y != x) {

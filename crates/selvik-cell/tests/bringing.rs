@@ -14,6 +14,7 @@ use selvik_cell::document::{
 };
 use selvik_core::clearance::{LeftOutReason, Named, Requirement, Rule};
 use selvik_core::mesh::{TriangleMesh, box_mesh, mass_of};
+use selvik_core::program::Path;
 use selvik_core::spatial::pose_from_rpy;
 use selvik_formats::mesh::{LengthUnit, UpAxis, write_stl};
 use selvik_formats::{LinkGeometry, PackageFiles, Stop};
@@ -110,7 +111,9 @@ fn a_robot_is_found_whole_wherever_its_meshes_were_dropped() {
         and: None,
         requirement,
     });
-    let scope = workcell.rules.scope(&workcell.assembly);
+    let scope = workcell
+        .rules
+        .scope(&workcell.assembly, &Path::standing(&workcell.rest));
     assert!(
         scope.pairs.is_empty() && scope.rules[0].has_gaps(),
         "{scope:?}"

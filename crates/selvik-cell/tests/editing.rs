@@ -9,7 +9,7 @@ use selvik_cell::document::{
 use selvik_cell::edit::{Edit, Hanging, ItemChange, Placement, consequences};
 use selvik_cell::entries::{from_entries, to_entries};
 use selvik_core::cell::ItemId;
-use selvik_core::robot::Placing;
+use selvik_core::robot::{Moment, Placing};
 use selvik_formats::PackageFiles;
 
 /// A table that carries a fixture with two clamps, and a robot with a program.
@@ -46,8 +46,13 @@ fn world(document: &CellDocument, id: &str) -> [f64; 6] {
         .cell()
         .position(&ItemId(id.to_owned()))
         .expect("there");
-    let pose =
-        PoseDocument::from_pose(&Placing::new(&workcell.assembly, &workcell.rest).world(item));
+    let pose = PoseDocument::from_pose(
+        &Placing::new(
+            &workcell.assembly,
+            &Moment::of_roster(workcell.rest.clone()),
+        )
+        .world(item),
+    );
     [pose.xyz_mm, pose.rpy_deg]
         .concat()
         .try_into()

@@ -8,6 +8,8 @@ use selvik_cell::document::{MayTouchDocument, PoseDocument, document_from_slice}
 use selvik_cell::jog::{JogAnswer, JogRequest, Jogging, ReachFor, ReachPlace, Ruled};
 use selvik_cell::questions::Asked;
 use selvik_cell::report::Verdict;
+use selvik_core::program::Path;
+use selvik_core::robot::Moment;
 use selvik_formats::PackageFiles;
 
 /// An arm of two upright axes with links of 400 and 300 mm, a post it may come near, and a pole far off.
@@ -42,13 +44,16 @@ fn asked(joints: &[(&str, f64)]) -> JogRequest {
 }
 
 fn answer(workcell: &Workcell, jogging: &mut Jogging, request: &JogRequest) -> JogAnswer {
-    let pairs = workcell.rules.scope(&workcell.assembly).pairs;
+    let pairs = workcell
+        .rules
+        .scope(&workcell.assembly, &Path::standing(&workcell.rest))
+        .pairs;
     let ruled = Ruled {
         workcell,
         pairs: &pairs,
     };
     jogging
-        .answer(ruled, &workcell.rest, request)
+        .answer(ruled, &Moment::of_roster(workcell.rest.clone()), request)
         .expect("an answer")
 }
 
@@ -200,7 +205,7 @@ fn what_is_not_there_is_refused(#[case] request: JogRequest, #[case] says: &str)
         pairs: &[],
     };
     let refused = Jogging::default()
-        .answer(ruled, &workcell.rest, &request)
+        .answer(ruled, &Moment::of_roster(workcell.rest.clone()), &request)
         .unwrap_err();
     assert!(refused.to_string().contains(says), "{refused}");
 }

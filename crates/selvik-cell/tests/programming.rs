@@ -14,7 +14,8 @@ use selvik_cell::entries::{from_entries, to_entries};
 use selvik_cell::fingerprint::{fingerprint, only_views_differ};
 use selvik_cell::report::{CaveatKind, caveats};
 use selvik_cell::trajectory::{Layout, trajectory};
-use selvik_core::robot::BodyId;
+use selvik_core::program::Path;
+use selvik_core::robot::{BodyId, Moment};
 use selvik_core::spatial::Point;
 use selvik_formats::{PackageFiles, read_recording};
 
@@ -329,7 +330,9 @@ fn rule(id: &str, between: &[&str], and: &[&str], required_mm: f64) -> Edit {
 /// What is required between the arm and the post under all rules together, mm.
 fn required(document: &CellDocument) -> Option<f64> {
     let workcell = built(document);
-    let scope = workcell.rules.scope(&workcell.assembly);
+    let scope = workcell
+        .rules
+        .scope(&workcell.assembly, &Path::standing(&workcell.rest));
     let item = |id: &str| {
         workcell
             .assembly
@@ -589,7 +592,7 @@ fn what_came_as_a_mesh_gets_a_joint_and_stays_where_it_is() {
     };
     document.programs[0].moves.clear();
     let target = |document: &CellDocument, workcell: &Workcell| {
-        let posed = Posed::new(workcell, &workcell.rest);
+        let posed = Posed::new(workcell, &Moment::of_roster(workcell.rest.clone()));
         let pose = &document.programs[0].targets[0].pose;
         posed
             .pose_in(&FrameChoice::Own, "post", pose)
@@ -618,7 +621,7 @@ fn what_came_as_a_mesh_gets_a_joint_and_stays_where_it_is() {
         range_deg_or_mm: [0.0, 90.0],
         velocity_deg_or_mm_s: 45.0,
     };
-    let posed = Posed::new(&before, &before.rest);
+    let posed = Posed::new(&before, &Moment::of_roster(before.rest.clone()));
     let edit = jointed(&posed, "post", &hinge(JointAxis::Own(0))).expect("a joint");
     assert_eq!(done(&mut document, edit), "give Post a joint");
     let after = built(&document);
@@ -649,7 +652,7 @@ fn what_came_as_a_mesh_gets_a_joint_and_stays_where_it_is() {
         );
         assert!(along.dot(&flat.cross(&turned)) > 0.0, "the right way round");
     }
-    let posed = Posed::new(&after, &after.rest);
+    let posed = Posed::new(&after, &Moment::of_roster(after.rest.clone()));
     let says = |item: &str, joint: NewJoint| jointed(&posed, item, &joint).unwrap_err().to_string();
     assert!(says("post", hinge(JointAxis::Own(0))).contains("joints already"));
     assert!(says("tcp", hinge(JointAxis::Own(0))).contains("no body"));

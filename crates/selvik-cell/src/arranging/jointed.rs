@@ -52,6 +52,7 @@ pub enum JointAxis {
 /// # Errors
 /// [`FormatError`] for what is not there, has joints already, or makes no joint.
 pub fn jointed(posed: &Posed, item: &str, new: &NewJoint) -> Result<Edit> {
+    posed.movable(item)?;
     let (at, world) = posed.standing(item)?;
     let document = posed.workcell.document.items.iter().find(|i| i.id == item);
     let document = document.ok_or_else(|| FormatError::said("there is no such item"))?;

@@ -12,7 +12,7 @@ pub use moving::{Arrange, KeptPose, edit_of};
 use nalgebra::{Quaternion, Translation3, UnitQuaternion};
 use schemars::JsonSchema;
 use selvik_core::mesh::round_face;
-use selvik_core::robot::Placing;
+use selvik_core::robot::{Moment, Placing};
 use selvik_core::spatial::{Point, Pose, Vector};
 use selvik_formats::{FormatError, Result};
 use serde::{Deserialize, Serialize};
@@ -30,13 +30,25 @@ pub struct Posed<'a> {
 }
 
 impl<'a> Posed<'a> {
-    /// With the joint vector `joints`, rad or m.
+    /// At `moment`.
     #[must_use]
-    pub fn new(workcell: &'a Workcell, joints: &[f64]) -> Self {
+    pub fn new(workcell: &'a Workcell, moment: &Moment) -> Self {
         Self {
             workcell,
-            placing: Placing::new(&workcell.assembly, joints),
+            placing: Placing::new(&workcell.assembly, moment),
         }
+    }
+
+    /// The position of the item `id` in the roster, unless it is carried at this moment: where it stands is not its own then.
+    fn movable(&self, id: &str) -> Result<usize> {
+        let item = self.position(id)?;
+        if self.placing.is_carried(item) {
+            let name = &self.workcell.assembly.cell().items()[item].name;
+            return Err(FormatError::said(format!(
+                "{name} was taken before: it stands where the programs bring it. Go to the start of the path to place it"
+            )));
+        }
+        Ok(item)
     }
 
     /// The position of the item `id` in the roster.

@@ -101,7 +101,7 @@ pub fn edit_of(posed: &Posed, items: &[String], how: &Arrange) -> Result<Edit> {
 
     let asked = items
         .iter()
-        .map(|id| posed.position(id))
+        .map(|id| posed.movable(id))
         .collect::<Result<Vec<_>>>()?;
     let first = *asked
         .first()

@@ -138,6 +138,28 @@ pub enum MoveDocument {
         /// Name of the mark.
         mark: String,
     },
+    /// A part belongs to what takes it from here on, and goes where that goes.
+    Take {
+        /// Id of the part; what hangs on it goes along.
+        item: String,
+        /// What takes it, `item` or `item/link`; the program's TCP where absent.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        by: Option<String>,
+        /// For so many moves of the lane before and after it may touch what takes it, and after it what it is taken from.
+        #[serde(default = "one_move")]
+        touching_moves: u32,
+    },
+    /// What was taken stays here, on what it is set on.
+    Release {
+        /// Id of the part.
+        item: String,
+        /// What it is set on and goes along with, `item` or `item/link`; the world where absent.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        onto: Option<String>,
+        /// For so many moves of the lane before and after it may touch what held it, and before it what it is set on.
+        #[serde(default = "one_move")]
+        touching_moves: u32,
+    },
     /// What was recorded or planned elsewhere, as it is: straight from row to row.
     Recorded {
         /// A file of the package: CSV with a column of times, or JSON with `joint_names` and `points`.
@@ -151,6 +173,10 @@ pub enum MoveDocument {
         /// What the other columns are.
         joints: Vec<RecordedJointDocument>,
     },
+}
+
+fn one_move() -> u32 {
+    1
 }
 
 fn first_column() -> usize {

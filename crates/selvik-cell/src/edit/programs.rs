@@ -263,9 +263,11 @@ fn goals(step: &mut MoveDocument) -> impl Iterator<Item = &mut String> {
         MoveDocument::Joint { to, .. } => (to.as_mut(), None),
         MoveDocument::Linear { to, .. } => (Some(to), None),
         MoveDocument::Circular { to, via, .. } => (Some(to), Some(via)),
-        MoveDocument::Wait { .. } | MoveDocument::Sync { .. } | MoveDocument::Recorded { .. } => {
-            (None, None)
-        }
+        MoveDocument::Wait { .. }
+        | MoveDocument::Sync { .. }
+        | MoveDocument::Take { .. }
+        | MoveDocument::Release { .. }
+        | MoveDocument::Recorded { .. } => (None, None),
     };
     to.into_iter().chain(via)
 }

@@ -65,6 +65,10 @@ fn needs(program: &ProgramDocument, gone: &HashSet<String>) -> bool {
         MoveDocument::Joint { also_deg_or_mm, .. }
         | MoveDocument::Linear { also_deg_or_mm, .. } => also_deg_or_mm.keys().any(of_gone),
         MoveDocument::Recorded { joints, .. } => joints.iter().any(|j| of_gone(&j.joint)),
+        MoveDocument::Take { item, by, .. } => of_gone(item) || by.as_ref().is_some_and(of_gone),
+        MoveDocument::Release { item, onto, .. } => {
+            of_gone(item) || onto.as_ref().is_some_and(of_gone)
+        }
         _ => false,
     };
     gone.contains(&program.robot)

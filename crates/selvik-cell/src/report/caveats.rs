@@ -44,7 +44,7 @@ const SMALL: f64 = 1e-3;
 #[must_use]
 pub fn caveats(workcell: &Workcell, path: &Path) -> Vec<Caveat> {
     let mut all = not_run(workcell);
-    all.extend(not_measured(workcell));
+    all.extend(not_measured(workcell, path));
     all.extend(geometry(workcell));
     all.extend(assumed(workcell));
     all.extend(slowed(workcell, path));
@@ -105,9 +105,9 @@ fn not_run(workcell: &Workcell) -> Vec<Caveat> {
     all
 }
 
-fn not_measured(workcell: &Workcell) -> Option<Caveat> {
+fn not_measured(workcell: &Workcell, path: &Path) -> Option<Caveat> {
     let assembly = &workcell.assembly;
-    let scope = workcell.rules.scope(assembly);
+    let scope = workcell.rules.scope(assembly, path);
     let mut seen = vec![false; assembly.bodies().len()];
     for pair in &scope.pairs {
         seen[pair.a.0] = true;

@@ -94,6 +94,10 @@ pub struct PairReport {
     pub required_mm: f64,
     /// Less than this is tight.
     pub tight_below_mm: f64,
+    /// From when until when it is about, where one is taken or released: at other times it hangs elsewhere, and the pair comes
+    /// again, or is under no rule.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub during_s: Option<[f64; 2]>,
     /// What the pair makes of its rule.
     pub verdict: Verdict,
     /// Why nothing better is certified, in sentences; the one about the open body first.
@@ -286,6 +290,7 @@ fn pair_report(workcell: &Workcell, path: &Path, result: &PairResult) -> PairRep
         rule: rule.name.clone(),
         required_mm: rule.requirement.required() * 1e3,
         tight_below_mm: rule.requirement.tight_below() * 1e3,
+        during_s: result.pair.times.map(|(from, to)| [from, to]),
         verdict: result.verdict.into(),
         reasons: about_open
             .into_iter()

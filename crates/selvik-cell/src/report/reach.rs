@@ -71,7 +71,9 @@ pub fn reach_report(workcell: &Workcell, path: &Path) -> ReachReport {
     for span in path.spans() {
         let program = &workcell.plan.lanes[span.lane].programs[span.program];
         let step = &program.moves[span.index];
-        if matches!(step.motion, Motion::Wait(_) | Motion::Sync(_)) {
+        if step.motion.handles().is_some()
+            || matches!(step.motion, Motion::Wait(_) | Motion::Sync(_))
+        {
             continue;
         }
         let key = (span.lane, span.program);
@@ -87,12 +89,13 @@ pub fn reach_report(workcell: &Workcell, path: &Path) -> ReachReport {
         };
         let times = (span.start, span.end);
         let (used, time) = longest.used_during(assembly, path, times);
-        let q = path.at(time);
+        let moment = path.moment(assembly, time);
+        let q = &moment.joints;
         let reach = ReachLine {
             from: arm.base(),
             to: arm.tip(),
         }
-        .at(assembly, &q);
+        .at(assembly, &moment);
         let limit = nearest_limit_during(assembly, path, arm, times);
         let (spare, at_most) = ((1.0 - used.most) * 100.0, (1.0 - used.least) * 100.0);
         let verdict = required.map(|required| match () {
@@ -123,7 +126,7 @@ pub fn reach_report(workcell: &Workcell, path: &Path) -> ReachReport {
                 .map(|(at, _)| assembly.joints()[arm.joints()[at]].name.clone()),
             nearest_limit_deg_or_mm: limit
                 .map(|(at, room)| workcell.joint_value(arm.joints()[at], room)),
-            manipulability: reserve(assembly, arm, &q).manipulability,
+            manipulability: reserve(assembly, arm, q).manipulability,
             speed_share: span.speed_share,
             verdict,
             reason,

@@ -39,6 +39,16 @@ impl Names<'_> {
         Ok(Named::link(item, link.ok_or_else(unknown)?))
     }
 
+    /// The frame of the item `item`, or of the link `item/link`.
+    pub(super) fn item_or_link_node(&self, name: &str, place: &str) -> Result<NodeId> {
+        let Named { item, link, .. } = self.item_or_link(name, place)?;
+        let mechanism = link.zip(self.assembly.mechanism(item));
+        let link = mechanism.and_then(|(link, mechanism)| {
+            self.assembly.link_node(item, &mechanism.links()[link].name)
+        });
+        Ok(link.unwrap_or_else(|| self.assembly.item_node(item)))
+    }
+
     pub(super) fn node(&self, id: &str, place: &str) -> Result<NodeId> {
         Ok(self.assembly.item_node(self.item(id, place)?))
     }

@@ -208,6 +208,30 @@ impl Reader<'_> {
                 Motion::Sync(mark.clone()),
                 Vec::new(),
             ),
+            MoveDocument::Take {
+                item,
+                by,
+                touching_moves,
+            } => {
+                let motion = Motion::Take {
+                    item: self.names.item(item, place)?,
+                    by: self.carrier(by.as_deref(), place)?,
+                    touching_moves: *touching_moves as usize,
+                };
+                (format!("take {item}"), motion, Vec::new())
+            }
+            MoveDocument::Release {
+                item,
+                onto,
+                touching_moves,
+            } => {
+                let motion = Motion::Release {
+                    item: self.names.item(item, place)?,
+                    onto: self.carrier(onto.as_deref(), place)?,
+                    touching_moves: *touching_moves as usize,
+                };
+                (format!("release {item}"), motion, Vec::new())
+            }
             MoveDocument::Recorded { file, .. } => {
                 let name = file.rsplit('/').next().unwrap_or(file);
                 let recording = self.recording(step, place)?;
@@ -220,6 +244,12 @@ impl Reader<'_> {
             motion,
             also,
         })
+    }
+
+    /// Where something is to hang: the frame of `item` or `item/link`.
+    fn carrier(&self, name: Option<&str>, place: &str) -> Result<Option<NodeId>> {
+        name.map(|name| self.names.item_or_link_node(name, place))
+            .transpose()
     }
 
     fn goal(&self, id: &str, posture: Option<PostureDocument>, place: &str) -> Result<Goal> {

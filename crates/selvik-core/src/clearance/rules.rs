@@ -234,10 +234,13 @@ impl Pair {
         middle.map_or_else(Carried::default, |t| path.carried_at(assembly, t))
     }
 
-    /// Whether it is about time `t`, s.
+    /// Whether it is about time `t` (s) of `path`, and what handles a part does not let the two touch then.
     #[must_use]
-    pub fn is_at(&self, t: f64) -> bool {
-        self.times.is_none_or(|(from, to)| from <= t && t <= to)
+    pub fn counts_at(&self, assembly: &Assembly, path: &Path, t: f64) -> bool {
+        let mut touches = path.handling().touches(assembly, self.a, self.b);
+        let last = path.duration();
+        let is_in = |(from, to): (f64, f64)| from <= t && (t < to || (t >= last && to >= last));
+        self.times.is_none_or(is_in) && !touches.any(|touch| is_in(touch.times))
     }
 }
 

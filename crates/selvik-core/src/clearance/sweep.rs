@@ -10,7 +10,7 @@ use super::progress::Progress;
 use super::rules::{LeftOut, LeftOutReason, Named, Pair, RuleScope, RuleSet, Scope};
 use super::verdict::{Doubt, Verdict};
 use super::violations::{Interval, TOUCH, intervals_below};
-use crate::program::{Path, Touch, TouchWhy};
+use crate::program::{Path, TouchWhy};
 use crate::robot::Assembly;
 
 /// How closely to look.
@@ -260,12 +260,7 @@ fn allowed(assembly: &Assembly, path: &Path, rules: &RuleSet, pair: &Pair) -> Ve
         depth: allowance.depth,
         found: None,
     });
-    let [a, b] = [pair.a, pair.b].map(|id| assembly.body(id).item);
-    let is_part = |item: usize, part: usize| assembly.cell().is_within(item, part);
-    let concerns = |touch: &&Touch| {
-        (is_part(a, touch.part) && b == touch.other) || (is_part(b, touch.part) && a == touch.other)
-    };
-    let handled = path.handling().touches().iter().filter(concerns);
+    let handled = path.handling().touches(assembly, pair.a, pair.b);
     let handled = handled.map(|touch| Allowed {
         reason: match touch.why {
             TouchWhy::Held => "one holds the other",

@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, HashMap};
 
 use super::{Motion, MoveSpan, Path, ProgramError, ProgramFault, RunPlan};
 use crate::cell::Role;
-use crate::robot::{Assembly, Carried, NodeId};
+use crate::robot::{Assembly, Body, BodyId, Carried, Mechanism, NodeId};
 use crate::spatial::Pose;
 
 /// From when on an item hangs elsewhere than before.
@@ -23,14 +23,47 @@ pub struct Stay {
 /// A time at which a part may touch what it is taken with, taken from or set on.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Touch {
-    /// The part, as a position in the cell.
+    /// The part, as a position in the cell, with all that hangs on it.
     pub part: usize,
-    /// The other item.
-    pub other: usize,
+    /// What handles it.
+    pub other: Handler,
     /// From when until when, s.
     pub times: (f64, f64),
     /// Why.
     pub why: TouchWhy,
+}
+
+/// What holds a part, or what it stands on.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Handler {
+    /// The item, as a position in the cell: of a tool also what hangs on it, fingers that are items of their own.
+    pub item: usize,
+    /// Of other mechanisms the link alone.
+    pub link: Option<usize>,
+}
+
+impl Handler {
+    /// The nearest at or above `node` that is more than a frame or a group.
+    fn at(assembly: &Assembly, node: NodeId) -> Option<Self> {
+        let items = assembly.cell().items();
+        let above = std::iter::successors(Some(node), |at| assembly.nodes()[at.0].parent);
+        let mut solid = above.map(|at| &assembly.nodes()[at.0]);
+        let node = solid.find(|n| !matches!(items[n.item].role, Role::Frame | Role::Group))?;
+        let whole = items[node.item].role == Role::Tool;
+        Some(Self {
+            item: node.item,
+            link: node.link.filter(|_| !whole),
+        })
+    }
+
+    fn is(&self, assembly: &Assembly, body: &Body) -> bool {
+        if assembly.cell().items()[self.item].role == Role::Tool {
+            return assembly.cell().is_within(body.item, self.item);
+        }
+        // An item's own geometry belongs to the base link.
+        let base = || assembly.mechanism(self.item).map(Mechanism::base);
+        body.item == self.item && (self.link.is_none() || body.link.or_else(base) == self.link)
+    }
 }
 
 /// Why a part may touch something while it is handled.
@@ -80,10 +113,20 @@ impl Handling {
         changes
     }
 
-    /// When parts may touch what handles them.
-    #[must_use]
-    pub fn touches(&self) -> &[Touch] {
-        &self.touches
+    /// When and why two bodies may touch, because one belongs to a part that the other handles.
+    pub fn touches<'a>(
+        &'a self,
+        assembly: &'a Assembly,
+        a: BodyId,
+        b: BodyId,
+    ) -> impl Iterator<Item = &'a Touch> {
+        let [a, b] = [a, b].map(|id| assembly.body(id));
+        let are = |part: &Body, other: &Body, touch: &Touch| {
+            assembly.cell().is_within(part.item, touch.part) && touch.other.is(assembly, other)
+        };
+        self.touches
+            .iter()
+            .filter(move |touch| are(a, b, touch) || are(b, a, touch))
     }
 
     /// For each joint the longest lever of all arrangements, see [`Assembly::levers`].
@@ -307,7 +350,7 @@ impl Hands<'_> {
         times: (f64, f64),
         why: TouchWhy,
     ) -> Option<usize> {
-        let other = self.solid(node?)?;
+        let other = Handler::at(self.assembly, node?)?;
         let touches = &mut self.handling.touches;
         touches.push(Touch {
             part,
@@ -316,16 +359,6 @@ impl Hands<'_> {
             why,
         });
         Some(touches.len() - 1)
-    }
-
-    /// The nearest item at or above `node` that is more than a frame or a group.
-    fn solid(&self, node: NodeId) -> Option<usize> {
-        let cell = self.assembly.cell();
-        let mut at = self.assembly.nodes()[node.0].item;
-        while matches!(cell.items()[at].role, Role::Frame | Role::Group) {
-            at = cell.parent_of(at)?;
-        }
-        Some(at)
     }
 
     fn name(&self, item: usize) -> Box<str> {

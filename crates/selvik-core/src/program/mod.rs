@@ -22,7 +22,7 @@ mod track;
 mod trapezoid;
 mod way;
 
-pub use handling::{Handling, Stay, Touch, TouchWhy};
+pub use handling::{Handler, Handling, Stay, Touch, TouchWhy};
 pub use moves::{Goal, Motion, Move, Program, ProgramError, ProgramFault};
 pub use path::{MoveSpan, Path};
 pub use recording::{Recording, RecordingError};

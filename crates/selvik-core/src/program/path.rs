@@ -1,6 +1,6 @@
 use super::handling::Handling;
 use super::track::{Knot, Track};
-use crate::robot::{Assembly, Carried};
+use crate::robot::{Assembly, Carried, Moment};
 
 /// A stretch of time in which one move of one lane runs.
 #[derive(Debug, Clone, PartialEq)]
@@ -97,6 +97,15 @@ impl Path {
     #[must_use]
     pub fn handling(&self) -> &Handling {
         &self.handling
+    }
+
+    /// The cell at time `t`, s.
+    #[must_use]
+    pub fn moment(&self, assembly: &Assembly, t: f64) -> Moment {
+        Moment {
+            joints: self.at(t),
+            carried: self.carried_at(assembly, t),
+        }
     }
 
     /// What hangs elsewhere than in the roster at time `t`, s.

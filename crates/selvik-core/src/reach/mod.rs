@@ -5,14 +5,14 @@
 //!
 //! use selvik_core::cell::{Cell, Item, Role};
 //! use selvik_core::reach::ReachLine;
-//! use selvik_core::robot::Assembly;
+//! use selvik_core::robot::{Assembly, Moment};
 //! use selvik_core::spatial::Pose;
 //!
 //! let base = Item::new("base", Role::Frame);
 //! let tcp = Item::new("tcp", Role::Frame).at(Pose::translation(0.3, 0.4, 1.2));
 //! let assembly = Assembly::new(Cell::new(vec![base, tcp]).expect("a tree"), HashMap::new()).expect("an assembly");
 //! let line = ReachLine { from: assembly.item_node(0), to: assembly.item_node(1) };
-//! let reach = line.at(&assembly, &[]);
+//! let reach = line.at(&assembly, &Moment::default());
 //! assert!((reach.straight - 1.3).abs() < 1e-12 && (reach.horizontal - 0.5).abs() < 1e-12); // m
 //! ```
 
@@ -21,7 +21,7 @@ mod used;
 pub use used::{LongestReach, Used};
 
 use crate::program::Path;
-use crate::robot::{Arm, Assembly, Carried, NodeId, jacobian, manipulability};
+use crate::robot::{Arm, Assembly, Moment, NodeId, jacobian, manipulability};
 use crate::spatial::Point;
 
 /// From where to where a reach is measured.
@@ -49,11 +49,11 @@ pub struct Reach {
 }
 
 impl ReachLine {
-    /// The reach for the joint vector `q` (rad, m), while something is carried.
+    /// The reach at a moment.
     #[must_use]
-    pub fn at(&self, assembly: &Assembly, q: &[f64], carried: &Carried) -> Reach {
+    pub fn at(&self, assembly: &Assembly, moment: &Moment) -> Reach {
         let origin = |n: NodeId| {
-            let pose = assembly.pose_carrying(n, q, carried);
+            let pose = assembly.pose_carrying(n, &moment.joints, &moment.carried);
             Point::from(pose.translation.vector)
         };
         let (from, to) = (origin(self.from), origin(self.to));

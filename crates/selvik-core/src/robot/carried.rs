@@ -18,6 +18,38 @@ impl Carried {
     pub fn is_empty(&self) -> bool {
         self.0.is_empty()
     }
+
+    /// Whether `node` hangs elsewhere than in the roster by itself, not with what carries it.
+    #[must_use]
+    pub fn holds(&self, node: NodeId) -> bool {
+        self.0.contains_key(&node)
+    }
+}
+
+/// The cell at one instant.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct Moment {
+    /// Its joint vector, rad or m.
+    pub joints: Vec<f64>,
+    /// What hangs elsewhere than in the roster.
+    pub carried: Carried,
+}
+
+impl Moment {
+    /// As the roster says, with the joint vector `joints`, rad or m.
+    #[must_use]
+    pub fn of_roster(joints: Vec<f64>) -> Self {
+        Self {
+            joints,
+            carried: Carried::default(),
+        }
+    }
+
+    /// World poses of all nodes of `assembly`.
+    #[must_use]
+    pub fn poses(&self, assembly: &Assembly) -> Vec<Pose> {
+        assembly.poses_carrying(&self.joints, &self.carried)
+    }
 }
 
 /// The assembly as it is while something is carried.

@@ -41,7 +41,7 @@ mod subproblem;
 mod unreachable;
 
 pub use assembly::{Assembly, AssemblyError, Body, BodyId, Joint as AssemblyJoint, NodeId};
-pub use carried::Carried;
+pub use carried::{Carried, Moment};
 pub(crate) use chain::{Chain, Posture};
 pub use configuration::{Configuration, Elbow, Shoulder, Wrist};
 pub use denavit_hartenberg::{Convention, DhRow, chain_from_dh};

@@ -1,6 +1,6 @@
 use nalgebra::{Translation3, UnitQuaternion};
 
-use super::{Assembly, NodeId};
+use super::{Assembly, Carried, Moment, NodeId};
 use crate::spatial::{Point, Pose, Vector};
 
 /// Where the items of a cell stand at one moment, and what must be written down so that they stand
@@ -9,19 +9,28 @@ use crate::spatial::{Point, Pose, Vector};
 pub struct Placing<'a> {
     assembly: &'a Assembly,
     poses: Vec<Pose>,
+    carried: Carried,
 }
 
 impl<'a> Placing<'a> {
-    /// As the roster says, with the joint vector `q`, rad or m.
+    /// At `moment`.
     ///
     /// # Panics
-    /// If `q` is shorter than [`Assembly::joints`].
+    /// If its joint vector is shorter than [`Assembly::joints`].
     #[must_use]
-    pub fn new(assembly: &'a Assembly, q: &[f64]) -> Self {
+    pub fn new(assembly: &'a Assembly, moment: &Moment) -> Self {
         Self {
             assembly,
-            poses: assembly.poses(q),
+            poses: moment.poses(assembly),
+            carried: moment.carried.clone(),
         }
+    }
+
+    /// Whether the item at position `item` hangs elsewhere than in the roster, so that no pose can be written down with which
+    /// it would stand somewhere at this moment.
+    #[must_use]
+    pub fn is_carried(&self, item: usize) -> bool {
+        self.carried.holds(self.assembly.item_node(item))
     }
 
     /// Where the item at position `item` stands in the world.
@@ -39,7 +48,8 @@ impl<'a> Placing<'a> {
     /// Where what carries the item at position `item` stands in the world.
     #[must_use]
     pub fn carrier(&self, item: usize) -> Pose {
-        let carrier = self.assembly.nodes()[self.assembly.item_node(item).0].parent;
+        let node = self.assembly.item_node(item);
+        let carrier = self.assembly.carrier(node, &self.carried).0;
         carrier.map_or_else(Pose::identity, |node| self.node(node))
     }
 
@@ -194,7 +204,7 @@ mod tests {
     #[test]
     fn what_is_moved_in_the_world_is_written_down_in_its_carrier() {
         let cell = plate_on_table();
-        let placing = Placing::new(&cell, &[]);
+        let placing = Placing::new(&cell, &Moment::default());
         // The table is turned by 90°: the plate stands 0.3 m along the world's Y.
         assert!((placing.world(1).translation.vector - Vector::new(1.0, 0.3, 1.3)).norm() < 1e-12);
         let east = motion_in(

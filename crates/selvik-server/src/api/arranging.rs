@@ -6,6 +6,7 @@ use selvik_cell::arranging::{
     Arrange, FrameChoice, ItemFacts, ItemMass, NewFrame, NewJoint, Posed, edit_of, facts_of,
     jointed, mass_of, new_frame,
 };
+use selvik_core::robot::Moment;
 use selvik_formats::Result as FormatResult;
 use serde::Deserialize;
 use utoipa::ToSchema;
@@ -37,7 +38,7 @@ pub async fn arrange(
 ) -> Result<Json<CellDetail>, Problem> {
     let base = request.base_revision;
     let make = move |cell: &OpenCell| {
-        let posed = Posed::new(&cell.workcell, &cell.joints_at(Some(request.time_s)));
+        let posed = Posed::new(&cell.workcell, &cell.moment_at(Some(request.time_s)));
         edit_of(&posed, &request.items, &request.how)
     };
     let cell = app.commit_made(id, base, make, Brought::default()).await?;
@@ -63,7 +64,7 @@ pub async fn add_frame(
 ) -> Result<Json<CellDetail>, Problem> {
     let base = request.base_revision;
     let make = move |cell: &OpenCell| {
-        let posed = Posed::new(&cell.workcell, &cell.joints_at(Some(request.time_s)));
+        let posed = Posed::new(&cell.workcell, &cell.moment_at(Some(request.time_s)));
         new_frame(&posed, &request.frame)
     };
     let cell = app.commit_made(id, base, make, Brought::default()).await?;
@@ -91,7 +92,7 @@ pub async fn add_joint(
 ) -> Result<Json<CellDetail>, Problem> {
     let base = request.base_revision;
     let make = move |cell: &OpenCell| {
-        let posed = Posed::new(&cell.workcell, &cell.joints_at(Some(request.time_s)));
+        let posed = Posed::new(&cell.workcell, &cell.moment_at(Some(request.time_s)));
         jointed(&posed, &request.item, &request.joint)
     };
     let cell = app.commit_made(id, base, make, Brought::default()).await?;
@@ -116,7 +117,7 @@ pub async fn facts(
 ) -> Result<Json<Vec<ItemFacts>>, Problem> {
     let cell = app.cells.get(id).await?;
     let facts = tokio::task::spawn_blocking(move || {
-        let posed = Posed::new(&cell.workcell, &cell.joints_at(Some(request.time_s)));
+        let posed = Posed::new(&cell.workcell, &cell.moment_at(Some(request.time_s)));
         let facts = request
             .items
             .iter()
@@ -142,7 +143,10 @@ pub async fn masses(
 ) -> Result<Json<Vec<ItemMass>>, Problem> {
     let cell = app.cells.get(id).await?;
     let masses = tokio::task::spawn_blocking(move || {
-        let posed = Posed::new(&cell.workcell, &cell.workcell.rest);
+        let posed = Posed::new(
+            &cell.workcell,
+            &Moment::of_roster(cell.workcell.rest.clone()),
+        );
         request
             .items
             .iter()

@@ -244,11 +244,7 @@ pub async fn detail(app: &App, id: Uuid, cell: &OpenCell) -> Result<Json<CellDet
         item_nodes: items
             .map(|i| assembly.item_node(position(&i.id)).0)
             .collect(),
-        poses: assembly
-            .poses(&cell.joints_at(None))
-            .iter()
-            .map(flat)
-            .collect(),
+        poses: cell.poses_at(None).iter().map(flat).collect(),
         frames: frames(cell),
         moving_nodes: moving_nodes(cell),
         joints: joints(cell),

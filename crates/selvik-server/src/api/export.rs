@@ -53,7 +53,7 @@ pub async fn export_items(
 
 fn exported(cell: &OpenCell, request: &ExportRequest) -> Result<(&'static str, Vec<u8>), Problem> {
     let assembly = &cell.workcell.assembly;
-    let placing = Placing::new(assembly, &cell.joints_at(Some(request.time_s)));
+    let placing = Placing::new(assembly, &cell.moment_at(Some(request.time_s)));
     let items = assembly.cell().items();
     let wanted = |item: usize| request.items.contains(&items[item].id.0);
     if let ExportFormat::Urdf = request.format {

@@ -327,7 +327,7 @@ fn series(cell: &OpenCell, query: &ReachQuery) -> Result<ReachSeries, Problem> {
     let step_s = (duration / MOST).max(1.0 / RATE_HZ);
     let steps = (duration / step_s).ceil() as usize;
     let reaches: Vec<_> = (0..=steps)
-        .map(|i| line.at(assembly, &cell.joints_at(Some(i as f64 * step_s))))
+        .map(|i| line.at(assembly, &cell.moment_at(Some(i as f64 * step_s))))
         .collect();
     Ok(ReachSeries {
         step_s,

@@ -37,9 +37,9 @@ pub async fn jog(
 fn jogged(jogging: &mut Jogging, cell: &OpenCell, request: &JogRequest) -> FormatResult<JogAnswer> {
     let ruled = Ruled {
         workcell: &cell.workcell,
-        pairs: cell.pairs(),
+        pairs: &cell.pairs_at(request.time_s),
     };
-    jogging.answer(ruled, &cell.joints_at(request.time_s), request)
+    jogging.answer(ruled, &cell.moment_at(request.time_s), request)
 }
 
 /// A request is no longer than this, bytes.
@@ -121,11 +121,11 @@ pub struct WithJoints {
 
 impl WithJoints {
     fn of<'a>(&self, cell: &'a OpenCell) -> FormatResult<Asked<'a>> {
-        let joints = match self.time_s {
-            Some(_) => cell.joints_at(self.time_s),
-            None => cell.workcell.rest.clone(),
+        let asked = match self.time_s {
+            Some(_) => Asked::with(&cell.workcell, cell.moment_at(self.time_s)),
+            None => Asked::at_rest(&cell.workcell),
         };
-        Asked::with(&cell.workcell, joints).moved(&self.joints_deg_or_mm)
+        asked.moved(&self.joints_deg_or_mm)
     }
 }
 

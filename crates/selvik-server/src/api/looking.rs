@@ -177,7 +177,7 @@ fn square_to(cell: &OpenCell, request: &FaceOnRequest) -> Result<ViewpointDocume
     if request.triangle >= mesh.triangles().len() {
         return Err(Problem::refused("there is no such triangle"));
     }
-    let pose = assembly.poses(&cell.joints_at(Some(request.time_s)))[body.node.0];
+    let pose = cell.poses_at(Some(request.time_s))[body.node.0];
     let normal = pose.rotation * mesh.area_vector(request.triangle);
     let normal = normal
         .try_normalize(1e-30)
@@ -273,7 +273,7 @@ fn tour_along(request: &TourRequest) -> Result<TourTrack, Problem> {
 
 fn points_of(cell: &OpenCell, items: &[String], time: f64) -> Vec<Point> {
     let assembly = &cell.workcell.assembly;
-    let poses = assembly.poses(&cell.joints_at(Some(time)));
+    let poses = cell.poses_at(Some(time));
     let wanted =
         |item: usize| items.is_empty() || items.contains(&assembly.cell().items()[item].id.0);
     let bodies = assembly.bodies().iter().filter(|b| wanted(b.item));

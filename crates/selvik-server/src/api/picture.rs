@@ -1,4 +1,4 @@
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use axum::Json;
 use axum::extract::{Path, Query, State};
@@ -8,7 +8,7 @@ use selvik_cell::document::SectionDocument;
 use selvik_cell::questions::{OverlapAnswer, overlap_during};
 use selvik_cell::report::{flat, millimetres};
 use selvik_core::mesh::TriangleMesh;
-use selvik_core::robot::Body;
+use selvik_core::robot::{Body, NodeId};
 use selvik_core::section::{cut_together, fill};
 use selvik_core::spatial::{Plane, Point, Pose, Vector};
 use serde::{Deserialize, Serialize};
@@ -23,16 +23,21 @@ use crate::error::Problem;
 const TRACK_RATE_HZ: f64 = 50.0;
 const PART_S: f64 = 20.0;
 
-/// Coordinate systems that some joint moves.
+/// Coordinate systems that some joint moves, and those of parts that are taken.
 pub fn moving_nodes(cell: &OpenCell) -> Vec<usize> {
     let assembly = &cell.workcell.assembly;
-    (0..assembly.nodes().len())
-        .filter(|&n| {
-            !assembly
-                .moving_above(selvik_core::robot::NodeId(n))
-                .is_empty()
-        })
-        .collect()
+    let stays = cell.shown.handling().stays();
+    let taken: BTreeSet<usize> = stays.map(|stay| stay.item).collect();
+    let is_taken = |node: NodeId| {
+        let item = assembly.nodes()[node.0].item;
+        let mut above = std::iter::successors(Some(item), |&at| assembly.cell().parent_of(at));
+        above.any(|item| taken.contains(&item))
+    };
+    let moves = |&node: &usize| {
+        let node = NodeId(node);
+        !assembly.moving_above(node).is_empty() || is_taken(node)
+    };
+    (0..assembly.nodes().len()).filter(moves).collect()
 }
 
 /// A mesh as it is drawn: counts of vertices, triangles and edges (u32), then vertices (3 × f32, m),
@@ -96,10 +101,7 @@ pub async fn track(
         let first = u64::from(part) * (PART_S * TRACK_RATE_HZ) as u64;
         let mut bytes = Vec::new();
         for step in first..=last.min(first + (PART_S * TRACK_RATE_HZ) as u64) {
-            let poses = cell
-                .workcell
-                .assembly
-                .poses(&path.at(step as f64 / TRACK_RATE_HZ));
+            let poses = cell.poses_at(Some(step as f64 / TRACK_RATE_HZ));
             for &node in &nodes {
                 bytes.extend(
                     flat(&poses[node])
@@ -129,10 +131,7 @@ pub async fn poses(
     Query(at): Query<AtTime>,
 ) -> Result<Json<Vec<[f64; 7]>>, Problem> {
     let cell = app.cells.get(id).await?;
-    let poses = cell
-        .workcell
-        .assembly
-        .poses(&cell.joints_at(Some(at.time_s)));
+    let poses = cell.poses_at(Some(at.time_s));
     Ok(Json(
         moving_nodes(&cell)
             .iter()
@@ -197,7 +196,7 @@ pub fn plane(section: &SectionDocument) -> Result<Plane, Problem> {
 
 fn faces(cell: &OpenCell, plane: &Plane, request: &SectionRequest) -> Vec<SectionFace> {
     let assembly = &cell.workcell.assembly;
-    let poses = assembly.poses(&cell.joints_at(Some(request.time_s)));
+    let poses = cell.poses_at(Some(request.time_s));
     let mut cut: BTreeMap<usize, Vec<(&TriangleMesh, Pose)>> = BTreeMap::new();
     for body in assembly.bodies() {
         let id = &assembly.cell().items()[body.item].id.0;
@@ -267,10 +266,7 @@ pub async fn open_edges(
 ) -> Result<Json<OpenEdges>, Problem> {
     let cell = app.cells.get(id).await?;
     let edges = tokio::task::spawn_blocking(move || {
-        let poses = cell
-            .workcell
-            .assembly
-            .poses(&cell.joints_at(Some(request.time_s)));
+        let poses = cell.poses_at(Some(request.time_s));
         let body = body_of(&cell, &request.item, request.link.as_ref())?;
         let pose = poses[body.node.0];
         let ends = body.surface.open_edge_ends();
@@ -332,7 +328,7 @@ pub async fn overlap(
     let found = tokio::task::spawn_blocking(move || {
         let a = body_of(&cell, &request.a.item, request.a.link.as_ref())?;
         let b = body_of(&cell, &request.b.item, request.b.link.as_ref())?;
-        let poses = |time_s| cell.workcell.assembly.poses(&cell.joints_at(Some(time_s)));
+        let poses = |time_s| cell.poses_at(Some(time_s));
         Ok::<_, Problem>(overlap_during(a, b, poses, from, to))
     });
     found.await?.map(Json)

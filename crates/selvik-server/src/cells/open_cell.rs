@@ -9,6 +9,8 @@ use selvik_cell::fingerprint::{files_hash, fingerprint, names_hash, only_views_d
 use selvik_core::clearance::Pair;
 use selvik_core::mesh::{DEFAULT_FEATURE_ANGLE, Surface, feature_edges};
 use selvik_core::program::{Path, ProgramError};
+use selvik_core::robot::Moment;
+use selvik_core::spatial::Pose;
 use selvik_formats::{FormatError, PackageFiles};
 use selvik_store::StoredCell;
 
@@ -202,11 +204,18 @@ impl OpenCell {
         bytes
     }
 
-    /// The pairs under a rule.
+    /// The pairs under a rule, those that hang differently at times once for each.
     pub fn pairs(&self) -> &[Pair] {
         let workcell = &self.workcell;
         self.pairs
-            .get_or_init(|| workcell.rules.scope(&workcell.assembly).pairs)
+            .get_or_init(|| workcell.rules.scope(&workcell.assembly, &self.shown).pairs)
+    }
+
+    /// The pairs that count at `time` (s), or at rest.
+    pub fn pairs_at(&self, time: Option<f64>) -> Vec<Pair> {
+        let (assembly, path) = (&self.workcell.assembly, &self.shown);
+        let counts = |pair: &&Pair| pair.counts_at(assembly, path, time.unwrap_or(0.0));
+        self.pairs().iter().filter(counts).copied().collect()
     }
 
     /// The path, or the problem that says why there is none.
@@ -219,9 +228,15 @@ impl OpenCell {
         }
     }
 
-    /// The joint vector at `time` (s), or at rest.
-    pub fn joints_at(&self, time: Option<f64>) -> Vec<f64> {
-        self.shown.at(time.unwrap_or(0.0))
+    /// The cell at `time` (s), or at rest.
+    pub fn moment_at(&self, time: Option<f64>) -> Moment {
+        let time = time.unwrap_or(0.0);
+        self.shown.moment(&self.workcell.assembly, time)
+    }
+
+    /// World poses of all coordinate systems at `time` (s), or at rest.
+    pub fn poses_at(&self, time: Option<f64>) -> Vec<Pose> {
+        self.moment_at(time).poses(&self.workcell.assembly)
     }
 }
 
