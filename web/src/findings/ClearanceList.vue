@@ -8,7 +8,7 @@ import { clock } from '../when/whenStore'
 import { useFindings } from './findingsStore'
 import { useRules } from './rulesStore'
 import VerdictMark from './VerdictMark.vue'
-import { verdictWord } from './verdicts'
+import { pairKey, verdictWord } from './verdicts'
 
 const keyOf = useKeys()
 const findings = useFindings()
@@ -88,7 +88,7 @@ const certifiedBetween = (p: Pair) =>
   </div>
   <button
     v-for="p in shown"
-    :key="p.a.name + p.b.name"
+    :key="pairKey(p)"
     class="card"
     :class="[p.verdict, { at: findings.shown === p }]"
     data-test="finding"

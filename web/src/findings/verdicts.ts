@@ -1,3 +1,5 @@
+import type { Pair } from '../api/client'
+
 /** What something makes of its rule, in the word that stands everywhere. */
 export const verdictWord = (verdict: string) => verdict.replace('_', ' ')
 
@@ -8,3 +10,7 @@ export const verdictSentence: Record<string, string> = {
   tight: 'All rules hold, some tightly',
   meets: 'All rules hold',
 }
+
+/** Tells a pair from others: one of which a part is carried at times comes more than once. */
+export const pairKey = ({ a, b, during_s }: Pair) =>
+  `${a.name}~${b.name}${during_s?.[0] ? `~${during_s[0].toFixed(3)}` : ''}`

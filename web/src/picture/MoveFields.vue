@@ -36,6 +36,29 @@ function numberTyped(e: Event) {
   if (value > 0) void programs.replace({ ...one.value, [key]: value } as Step)
   else field.value = String(was)
 }
+/** What a part may be taken with or set on: everything but what goes with it. */
+const carriers = computed(() => {
+  const step = one.value
+  const own = new Set('item' in step ? cell.family(step.item) : [])
+  return [...cell.items.values()].filter((i) => !own.has(i.id))
+})
+const parts = computed(() => [...cell.items.values()].filter((i) => i.role !== 'frame'))
+/** The other item of a take or release, and what stands there without one. */
+const other = computed(() => {
+  const step = one.value
+  if (step.move === 'take') return { key: 'by', name: 'with', value: step.by, none: 'the TCP' }
+  if (step.move !== 'release') return null
+  return { key: 'onto', name: 'onto', value: step.onto, none: 'nothing, it stays there' }
+})
+const chose = (key: string, e: Event) =>
+  programs.replace({ ...one.value, [key]: (e.target as HTMLSelectElement).value || null } as Step)
+function touchingTyped(e: Event) {
+  const field = e.target as HTMLInputElement
+  const touching_moves = Number(field.value)
+  if (Number.isInteger(touching_moves) && touching_moves >= 0)
+    void programs.replace({ ...one.value, touching_moves } as Step)
+  else field.value = String((one.value as { touching_moves?: number }).touching_moves ?? 1)
+}
 const where = computed(() => {
   const frame = target.value?.frame
   return frame ? cell.items.get(frame)?.name : 'the world'
@@ -73,6 +96,44 @@ function renamed(e: Event) {
         Make it {{ one.move === 'linear' ? 'a joint move' : 'linear' }}
       </button>
     </div>
+    <template v-if="other && 'item' in one">
+      <div class="line">
+        <label class="soft"
+          >Part
+          <select
+            :value="one.item"
+            aria-label="Part that is handled"
+            data-test="move-part"
+            @change="chose('item', $event)"
+          >
+            <option v-for="i in parts" :key="i.id" :value="i.id">{{ i.name }}</option>
+          </select></label
+        >
+        <label class="soft"
+          >{{ other.name }}
+          <select
+            :value="other.value ?? ''"
+            :aria-label="`Handled ${other.name}`"
+            data-test="move-other"
+            @change="chose(other.key, $event)"
+          >
+            <option value="">{{ other.none }}</option>
+            <option v-for="i in carriers" :key="i.id" :value="i.id">{{ i.name }}</option>
+          </select></label
+        >
+      </div>
+      <label class="soft"
+        >They may touch for
+        <input
+          class="number short"
+          :value="one.touching_moves ?? 1"
+          aria-label="Moves before and after for which they may touch"
+          data-test="move-touching"
+          @change="touchingTyped"
+        />
+        moves before and after</label
+      >
+    </template>
     <template v-if="target">
       <div class="line">
         <span class="soft">Target</span>

@@ -73,7 +73,7 @@ describe('the moves of a program', () => {
     expect(rows.map((row) => row.classes('fault'))).toEqual([false, false, true])
   })
 
-  it('are selected by a click, and by Shift and a click up to there; the path goes along', async () => {
+  it('are selected by a click, with Shift up to there, and the path goes along', async () => {
     const shown = mounted(MoveList, pinia)
     const rows = shown.findAll(byTest('move'))
     await rows[1]!.trigger('click')

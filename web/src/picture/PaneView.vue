@@ -16,6 +16,7 @@ import { useWhat } from '../what/whatStore'
 import BearingDial from './BearingDial.vue'
 import ContextMenu from './ContextMenu.vue'
 import EvidenceLabel from './EvidenceLabel.vue'
+import FaultLabel from './FaultLabel.vue'
 import HeldDial from './HeldDial.vue'
 import SectionHandle from './SectionHandle.vue'
 import TourStops from './TourStops.vue'
@@ -212,6 +213,7 @@ defineExpose({ ahead: hand.ahead })
     </div>
     <SectionHandle :index="index" />
     <EvidenceLabel :index="index" :width="width" :height="height" />
+    <FaultLabel :index="index" />
     <TourStops :index="index" :box="box" />
     <div v-if="draggedBy" class="dragged number" role="status" data-test="dragged">
       {{ draggedBy }}

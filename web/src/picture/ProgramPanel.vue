@@ -45,6 +45,20 @@ const trajectory = (format: string) => {
   const item = encodeURIComponent(programs.program!.robot)
   return `/api/cells/${cell.cell!.id}/trajectory?item=${item}&format=${format}`
 }
+/** Moves that are added less often. */
+const others = computed<Record<string, () => unknown>>(() => ({
+  ...(programs.program?.tcp && { [circular.value]: programs.addCircular }),
+  Take: programs.addTake,
+  Release: programs.addRelease,
+  Wait: programs.addWait,
+  'Sync mark': addSync,
+}))
+const circular = computed(() => (programs.via ? 'Circular: ends here' : 'Circular: goes over here'))
+function add(e: Event) {
+  const select = e.target as HTMLSelectElement
+  void others.value[select.value]?.()
+  select.value = ''
+}
 const addSync = () =>
   (naming.asked = { title: 'Name of the mark', name: 'together', done: programs.addSync })
 
@@ -135,6 +149,10 @@ function started(e: Event) {
       <p v-if="programs.fault" class="warn" role="alert" data-test="program-fault">
         Move {{ programs.fault.index + 1 }} can’t be driven: {{ programs.fault.reason }}
       </p>
+      <p v-if="programs.via" class="soft">
+        The circle goes over here. Go to where it ends, then choose “Circular: ends here”.
+        <button class="link" @click="programs.via = null">Leave it</button>
+      </p>
       <div class="line">
         <v-icon :icon="mdiPlus" size="15" />
         <button
@@ -154,8 +172,10 @@ function started(e: Event) {
         >
           Linear here
         </button>
-        <button class="link" data-test="add-wait" @click="programs.addWait">Wait</button>
-        <button class="link" @click="addSync">Sync mark</button>
+        <select class="new" aria-label="Other moves" data-test="add-other" @change="add">
+          <option value="">More…</option>
+          <option v-for="(_, name) in others" :key="name">{{ name }}</option>
+        </select>
         <span class="grow" />
         <button
           v-for="[icon, name, run] in [

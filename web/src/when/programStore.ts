@@ -5,6 +5,7 @@ import { answer, api, type Schemas } from '../api/client'
 import { useCell } from '../cell/cellStore'
 import { useMoment } from '../cell/momentStore'
 import { useNotices } from '../cell/noticesStore'
+import { useWhat } from '../what/whatStore'
 import { useJog } from './jogStore'
 
 export type Program = Schemas['ProgramDocument']
@@ -31,6 +32,7 @@ export const usePrograms = defineStore('programs', () => {
   const moment = useMoment()
   const notices = useNotices()
   const jog = useJog()
+  const what = useWhat()
 
   const open = ref(false)
   const chosen = ref<string | null>(null)
@@ -118,6 +120,40 @@ export const usePrograms = defineStore('programs', () => {
       notices.say(e)
     }
   }
+  /** Where a circular move that is being made goes over. */
+  const via = ref<Target | null>(null)
+  /** Takes where the TCP is as the point a circle goes over, and the next time as its end. */
+  async function addCircular() {
+    try {
+      const now = await here()
+      if (!now.tcp) return
+      const taken = [...targets.value.keys(), ...(via.value ? [via.value.id] : [])]
+      const target = { id: free('T', taken), frame: frame.value, pose: now.tcp.pose }
+      if (!via.value) return (via.value = target)
+      const step = { move: 'circular' as const, via: via.value.id, to: target.id }
+      await insert([{ ...step, speed_mm_s: SPEED_MM_S }], [via.value, target])
+      via.value = null
+    } catch (e) {
+      notices.say(e)
+    }
+  }
+  /** The moves up to where one is added. */
+  const before = () => moves.value.slice(0, count.value ? at.value + count.value : undefined)
+  /** Takes a part: the one that is selected in the roster, or the first there is. */
+  function addTake() {
+    const item = chosenItem() ?? [...cell.items.values()].find((i) => i.role === 'part')?.id
+    if (!item) return notices.say('Select in the roster what is to be taken.')
+    return insert([{ move: 'take', item, touching_moves: 1 }])
+  }
+  /** Releases what was taken last, onto what is selected in the roster. */
+  function addRelease() {
+    const taken = before().findLast((step) => step.move === 'take')
+    if (!taken) return notices.say('Nothing is taken before: add a take first.')
+    const onto = chosenItem()
+    const on = onto && onto !== taken.item ? { onto } : {}
+    return insert([{ move: 'release', item: taken.item, ...on, touching_moves: 1 }])
+  }
+  const chosenItem = () => (what.selected.size === 1 ? [...what.selected][0] : undefined)
   const addWait = () => insert([{ move: 'wait', seconds: WAIT_S }])
   const addSync = (mark: string) => insert([{ move: 'sync', mark }])
   /** Takes a target to where the TCP is now. */
@@ -198,6 +234,10 @@ export const usePrograms = defineStore('programs', () => {
     select,
     change,
     addHere,
+    via,
+    addCircular,
+    addTake,
+    addRelease,
     addWait,
     addSync,
     teach,
@@ -215,8 +255,8 @@ export const usePrograms = defineStore('programs', () => {
   }
 })
 
-/** What a move is, in words. */
-export function moveSaid(step: Step): string {
+/** What a move is, in words; items by what people call them. */
+export function moveSaid(step: Step, nameOf = (id: string) => id): string {
   switch (step.move) {
     case 'joint':
       return step.to ? `joint to ${step.to}` : 'joint to values'
@@ -228,6 +268,10 @@ export function moveSaid(step: Step): string {
       return `wait ${step.seconds} s`
     case 'sync':
       return `sync mark ${step.mark}`
+    case 'take':
+      return `take ${nameOf(step.item)}`
+    case 'release':
+      return `release ${nameOf(step.item)}${step.onto ? ` onto ${nameOf(step.onto)}` : ''}`
     case 'recorded':
       return `recording ${step.file.split('/').at(-1)}`
   }

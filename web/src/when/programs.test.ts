@@ -2,8 +2,10 @@ import { createPinia, setActivePinia } from 'pinia'
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 
 import { useCell } from '../cell/cellStore'
+import { useNotices } from '../cell/noticesStore'
 import { openCell } from '../testing/openCell'
 import { asked, begin } from '../testing/standIn'
+import { useWhat } from '../what/whatStore'
 import { moveSaid, type Program, type Step, usePrograms } from './programStore'
 
 vi.mock('../api/client', async (original) =>
@@ -113,6 +115,32 @@ describe('programs', () => {
     ])
   })
 
+  it('go in a circle over one point to another, each taken where the TCP is', async () => {
+    const programs = begun()
+    await programs.addCircular()
+    expect([edits(), programs.via?.id]).toEqual([[], 'T2'])
+    await programs.addCircular()
+    const move = { move: 'circular', via: 'T2', to: 'T3', speed_mm_s: 250 }
+    expect(edits()[0]).toMatchObject({ change: { insert: { moves: [move] } } })
+    expect(programs.via).toBe(null)
+  })
+
+  it('take what is selected and release what was taken last onto what is selected', async () => {
+    const programs = begun()
+    const what = useWhat()
+    await programs.addRelease()
+    expect([edits(), useNotices().said]).toEqual([[], expect.stringContaining('take')])
+    what.selected = new Set(['arm'])
+    await programs.addTake()
+    expect(edits()[0]).toMatchObject({
+      change: { insert: { at: 3, moves: [{ move: 'take', item: 'arm' }] } },
+    })
+    programs.program!.moves.push({ move: 'take', item: 'ring' })
+    await programs.addRelease()
+    const release = { move: 'release', item: 'ring', onto: 'arm', touching_moves: 1 }
+    expect(edits()[1]).toMatchObject({ change: { insert: { moves: [release] } } })
+  })
+
   it('begin with the TCP that their mechanism carries, and start when they are told', async () => {
     const programs = begun()
     await programs.startAt(2.5)
@@ -136,6 +164,8 @@ describe('a move in words', () => {
     [{ move: 'circular', via: 'V', to: 'B', speed_mm_s: 1 }, 'circular over V to B'],
     [wait(1.5), 'wait 1.5 s'],
     [{ move: 'sync', mark: 'both' }, 'sync mark both'],
+    [{ move: 'take', item: 'ring' }, 'take ring'],
+    [{ move: 'release', item: 'ring', onto: 'press' }, 'release ring onto press'],
     [{ move: 'recorded', file: 'brought/1/run.csv', joints: [] } as never, 'recording run.csv'],
   ])('%j', (step, said) => expect(moveSaid(step)).toBe(said))
 })

@@ -8,9 +8,12 @@ import type { Pair } from '../api/client'
 import { useCell } from '../cell/cellStore'
 import { useFindings } from '../findings/findingsStore'
 import VerdictMark from '../findings/VerdictMark.vue'
-import { verdictWord } from '../findings/verdicts'
+import { pairKey, verdictWord } from '../findings/verdicts'
 import { useUnits } from '../settings/units'
 import { clock, useWhen } from '../when/whenStore'
+import LaneFaults from './LaneFaults.vue'
+import { LANE, laneCount } from './lanes'
+import ProgramLanes from './ProgramLanes.vue'
 
 const cell = useCell()
 const units = useUnits()
@@ -19,32 +22,13 @@ const findings = useFindings()
 
 const chart = ref<SVGSVGElement>()
 const { width, height } = useElementSize(chart)
-const LANES = 34
+const lanes = computed(() => laneCount(cell.cell))
 /** Below the lanes and the name of the scale. */
 const TOP = computed(() => {
-  const count = 1 + Math.max(1, ...lanes.value.map((p) => p.lane))
-  return 20 + (count * LANES) / 2
+  return 20 + LANE * Math.max(2, lanes.value)
 })
 const BOTTOM = computed(() => Math.max(TOP.value + 30, height.value - 10))
 
-const lanes = computed(() => {
-  const programs = new Map<
-    string,
-    { lane: number; name: string; robot: string; start: number; end: number }
-  >()
-  for (const m of cell.cell?.path.moves ?? []) {
-    const key = `${m.lane}/${m.program}`
-    const p = programs.get(key) ?? {
-      lane: m.lane,
-      name: m.program,
-      robot: m.robot,
-      start: m.start_s,
-      end: m.end_s,
-    }
-    programs.set(key, { ...p, start: Math.min(p.start, m.start_s), end: Math.max(p.end, m.end_s) })
-  }
-  return [...programs.values()]
-})
 const x = computed(() =>
   scaleLinear([0, Math.max(when.duration, 1e-6)], [0, Math.max(width.value, 1)]),
 )
@@ -148,19 +132,7 @@ const markAt = (p: Pair) => ({
       @pointerup="scrubbing = false"
       @keydown="key"
     >
-      <g v-for="p in lanes" :key="p.lane + p.name">
-        <rect
-          :x="x(p.start)"
-          :y="6 + p.lane * (LANES / 2)"
-          :width="Math.max(2, x(p.end) - x(p.start) - 2)"
-          height="14"
-          rx="3"
-          class="program"
-        />
-        <text :x="x(p.start) + 6" :y="17 + p.lane * (LANES / 2)" class="label">
-          {{ p.robot.split(' ')[0] }} · {{ p.name }}
-        </text>
-      </g>
+      <ProgramLanes :x="x" />
       <rect
         v-for="([from, to], i) in spans"
         :key="i"
@@ -178,10 +150,11 @@ const markAt = (p: Pair) => ({
       <path :d="trace" class="trace" />
       <line :x1="x(when.time)" :x2="x(when.time)" y1="0" :y2="height" class="head" />
     </svg>
+    <LaneFaults :x="x" :width="width" />
     <!-- By keys one gets there from the findings. -->
     <span
       v-for="p in marked"
-      :key="p.a.name + p.b.name"
+      :key="pairKey(p)"
       class="mark"
       :style="markAt(p)"
       :title="told(p)"
@@ -215,9 +188,6 @@ svg[role='slider'] {
   display: block;
   cursor: ew-resize;
   touch-action: none;
-}
-.program {
-  fill: color-mix(in srgb, rgb(var(--v-theme-on-surface)) 9%, transparent);
 }
 .label {
   font-size: 11px;

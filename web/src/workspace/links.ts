@@ -2,6 +2,7 @@ import { nextTick, watch } from 'vue'
 import { type LocationQuery, useRouter } from 'vue-router'
 
 import { useFindings } from '../findings/findingsStore'
+import { pairKey } from '../findings/verdicts'
 import { useWhat } from '../what/whatStore'
 import { useViews } from '../where/viewsStore'
 import { useWhere } from '../where/whereStore'
@@ -17,11 +18,8 @@ export function useLinks() {
   const where = useWhere()
   const views = useViews()
   const findings = useFindings()
-  const pairName = (p: { a: { item: string; name: string }; b: { item: string; name: string } }) =>
-    `${p.a.name}~${p.b.name}`
-
   function saidNow(): LocationQuery {
-    if (findings.shown) return { finding: pairName(findings.shown) }
+    if (findings.shown) return { finding: pairKey(findings.shown) }
     if (what.selected.size === 1) return { item: [...what.selected][0]! }
     return views.recalled ? { view: views.recalled } : {}
   }
@@ -50,7 +48,7 @@ export function useLinks() {
       await where.fitSelection()
       return true
     }
-    const pair = named ? await findings.find((p) => pairName(p) === named) : undefined
+    const pair = named ? await findings.find((p) => pairKey(p) === named) : undefined
     if (pair && !reloaded) await findings.showEvidence(pair)
     else if (!pair && !view && Object.keys(said).length)
       notices.say('What this link points to is not here any more.')

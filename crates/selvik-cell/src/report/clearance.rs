@@ -328,11 +328,11 @@ fn pair_report(workcell: &Workcell, path: &Path, result: &PairResult) -> PairRep
 
 /// How long intervals last together: certainly, and at most.
 fn lasting(intervals: &[Interval]) -> [f64; 2] {
-    let certain = intervals
-        .iter()
-        .map(|i| (i.end.0 - i.start.1).max(0.0))
-        .sum();
-    [certain, intervals.iter().map(Interval::duration).sum()]
+    let certain = |i: &Interval| (i.end.0 - i.start.1).max(0.0);
+    let least: f64 = intervals.iter().map(certain).sum();
+    let most: f64 = intervals.iter().map(Interval::duration).sum();
+    // The sum of nothing is −0.
+    [least, most].map(|time| time + 0.0)
 }
 
 /// The sentence about a body that is open; both are the sides of its pair.

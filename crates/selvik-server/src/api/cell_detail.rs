@@ -3,7 +3,7 @@
 use axum::Json;
 use selvik_cell::document::{CellDocument, FrameKind, RoleDocument};
 use selvik_cell::report::flat;
-use selvik_core::program::Goal;
+use selvik_core::program::{Goal, ProgramError};
 use selvik_core::spatial::Pose;
 use serde::Serialize;
 use utoipa::ToSchema;
@@ -70,6 +70,10 @@ pub struct FaultInfo {
     pub index: usize,
     /// Why.
     pub reason: String,
+    /// When it would begin.
+    pub at_s: f64,
+    /// Where it was to go, in the world, if to a target: x, y, z (m), quaternion x, y, z, w.
+    pub target: Option<[f64; 7]>,
 }
 
 /// A frame of the picture (ISO 9787).
@@ -228,12 +232,7 @@ pub async fn detail(app: &App, id: Uuid, cell: &OpenCell) -> Result<Json<CellDet
             speed_share: s.speed_share,
         }
     });
-    let faults = cell.faults.iter().map(|fault| FaultInfo {
-        lane: fault.lane,
-        nth: fault.nth,
-        index: fault.index,
-        reason: fault.fault.to_string(),
-    });
+    let faults = cell.faults.iter().map(|fault| fault_info(cell, fault));
     Ok(Json(CellDetail {
         id,
         revision: cell.revision,
@@ -257,6 +256,33 @@ pub async fn detail(app: &App, id: Uuid, cell: &OpenCell) -> Result<Json<CellDet
         undo: undo.undo.map(step),
         redo: undo.redo.map(step),
     }))
+}
+
+fn fault_info(cell: &OpenCell, fault: &ProgramError) -> FaultInfo {
+    let lane = &cell.workcell.plan.lanes[fault.lane];
+    let own = cell.shown.spans().iter().filter(|s| s.lane == fault.lane);
+    let at_s = own.map(|s| s.end).fold(lane.start, f64::max);
+    let step = &lane.programs[fault.nth].moves[fault.index];
+    let mut moment = cell.moment_at(Some(at_s));
+    for &(joint, value) in &step.also {
+        moment.joints[joint] = value;
+    }
+    let target = step.motion.goals().last().and_then(|goal| match goal {
+        Goal::Pose { frame, pose, .. } => {
+            let assembly = &cell.workcell.assembly;
+            let world = |node| assembly.pose_carrying(node, &moment.joints, &moment.carried);
+            Some(flat(&(frame.map_or_else(Pose::identity, world) * pose)))
+        }
+        Goal::Joints(_) | Goal::Here => None,
+    });
+    FaultInfo {
+        lane: fault.lane,
+        nth: fault.nth,
+        index: fault.index,
+        reason: fault.fault.to_string(),
+        at_s,
+        target,
+    }
 }
 
 fn frames(cell: &OpenCell) -> Vec<FrameInfo> {
