@@ -5,6 +5,7 @@
 # make bench   benchmarks, beside the reference libraries where they are installed
 # make docs    write the generated documents: OpenAPI, JSON Schema, API types
 # make audit   licences and known weaknesses of packages, as far as the tools for it are there
+# make robots  an open set of robots beside the reference library for kinematics
 # make fuzz    made-up requests to every operation of a server of its own, ten minutes at most
 
 SHELL := /bin/bash
@@ -12,7 +13,7 @@ STATE := .selvik
 PORT ?= 7780
 export PATH := $(HOME)/.cargo/bin:$(PATH)
 
-.PHONY: demo test dev lint bench docs audit fuzz setup web stop reference
+.PHONY: demo test dev lint bench docs audit fuzz setup web stop reference robots
 
 demo: setup web
 	cargo build --release -q -p selvik-server -p selvik-demo
@@ -67,6 +68,12 @@ reference:
 	tools/reference/.venv/bin/python tools/reference/inside.py
 	tools/reference/.venv/bin/python tools/reference/signed.py
 	cd tools/reference/ik-geo && cargo run -q --release > ../../../crates/selvik-core/tests/golden/ik_geo.json
+
+robots:
+	python3 -m venv tools/reference/.venv
+	tools/reference/.venv/bin/pip install -q -r tools/reference/requirements.txt
+	cargo build --release -q -p selvik-server
+	tools/reference/.venv/bin/python tools/reference/robots.py
 
 docs: web
 	cargo build -q -p selvik-server

@@ -77,7 +77,7 @@ fn band_of(workcell: &Workcell, path: &Path, swept: &Sweep, progress: &Progress)
     // The nearest pairs first: they lower the band so far that most others need no look.
     let mut nearest: Vec<_> = swept.pairs.iter().collect();
     nearest.sort_by(|a, b| a.clearance.attained().total_cmp(&b.clearance.attained()));
-    let pairs: Vec<_> = nearest.iter().map(|p| p.pair).collect();
+    let pairs: Vec<_> = nearest.iter().map(|p| (p.pair, p.measured(path))).collect();
     let shape = (BAND_STRETCHES, BAND_CEILING, BAND_TOLERANCE);
     band_report(&clearance_band(
         &workcell.assembly,

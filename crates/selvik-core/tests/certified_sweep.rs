@@ -116,6 +116,8 @@ fn the_band_holds_the_least_clearance_of_every_stretch() {
     let assembly = cell_of(&[joint], sphere_mesh(0.1, 160), post, Pose::identity());
     let path = Path::new(1, vec![0.0, 2.0], vec![-1.0, 1.0], Vec::new());
     let pairs = rules(0.2, 0.25).scope(&assembly, &path).pairs;
+    let whole = vec![(0.0, path.duration())];
+    let pairs: Vec<_> = pairs.into_iter().map(|p| (p, whole.clone())).collect();
     let (ceiling, tolerance) = (0.3, 5e-4);
     let progress = Progress::default();
     let band = clearance_band(

@@ -307,6 +307,7 @@ fn the_band_shows_it_only_while_it_is_carried() {
     let pairs: Vec<_> = pairs
         .into_iter()
         .filter(|p| [p.a, p.b].contains(&bar) && [p.a, p.b].contains(&post))
+        .map(|p| (p, vec![p.times.expect("while it is held")]))
         .collect();
     let band = clearance_band(
         &assembly,

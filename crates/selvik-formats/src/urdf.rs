@@ -537,6 +537,19 @@ mod tests {
         assert_eq!(limits.velocity, 0.25);
     }
 
+    /// The second joint goes as far the other way, but is written to go the same way only.
+    #[test]
+    fn limits_of_a_follower_that_leave_no_way_to_go_count_for_nothing() {
+        let second = r#"<link name="jaw"/><joint name="j2" type="prismatic"><parent link="base"/><child link="jaw"/>
+            <axis xyz="0 1 0"/><mimic joint="j1" multiplier="-1"/>
+            <limit lower="0" upper="0.5" velocity="0.5"/></joint></robot>"#;
+        let text = ARM
+            .replace("</robot>", second)
+            .replace("lower=\"-0.5\"", "lower=\"0\"");
+        let limits = read(&text).unwrap().joints()[0].limits.position;
+        assert_eq!((limits.low(), limits.high()), (0.0, 0.5));
+    }
+
     #[rstest::rstest]
     #[case::of_nothing("velocity=\"0\"", false, true)]
     #[case::left_out("", false, true)]

@@ -76,7 +76,7 @@ fn run(command: &str, said: &[&str], folder: &Path, heading: &str) {
 #[test]
 fn the_worked_examples_do_what_is_said_of_them() {
     let examples = examples();
-    assert_eq!(examples.len(), 4);
+    assert_eq!(examples.len(), 5);
     let first: Value =
         serde_json::from_str(&examples[&0].1[0].text).expect("the first example is JSON");
     for (heading, blocks) in examples.values() {

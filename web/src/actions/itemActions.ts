@@ -26,6 +26,7 @@ export function itemActions(): Row[] {
   const canMove = () => !!items.one?.bodies?.length && !items.one.mechanism
   return [
     { id: 'bring', name: 'Bring files in…', key: 'Ctrl+O', run: chooseFiles },
+    { id: 'robot-table', name: 'Robot from a table…', run: () => (items.tabling = true) },
     {
       id: 'handles-move',
       name: 'Handles to move it',

@@ -35,9 +35,9 @@ const lacking = computed(() => {
       id: 'robot',
       name: 'A robot',
       there: moves.value,
-      how: 'Drop its URDF with the meshes',
-      action: 'Bring files in…',
-      run: run('bring'),
+      how: 'Drop its URDF with the meshes, or type its datasheet’s table',
+      action: 'From a table…',
+      run: run('robot-table'),
     },
     {
       id: 'surroundings',

@@ -176,22 +176,23 @@ function started(e: Event) {
           <option value="">More…</option>
           <option v-for="(_, name) in others" :key="name">{{ name }}</option>
         </select>
-        <span class="grow" />
-        <button
-          v-for="[icon, name, run] in [
-            [mdiArrowUp, 'Earlier', () => programs.shift(-1)],
-            [mdiArrowDown, 'Later', () => programs.shift(1)],
-            [mdiContentDuplicate, 'Duplicate', programs.duplicate],
-            [mdiDeleteOutline, 'Delete the moves', programs.remove],
-          ] as const"
-          :key="name"
-          :title="name"
-          :aria-label="name"
-          :disabled="!programs.count"
-          @click="run()"
-        >
-          <v-icon :icon="icon" size="15" />
-        </button>
+        <span class="tools">
+          <button
+            v-for="[icon, name, run] in [
+              [mdiArrowUp, 'Earlier', () => programs.shift(-1)],
+              [mdiArrowDown, 'Later', () => programs.shift(1)],
+              [mdiContentDuplicate, 'Duplicate', programs.duplicate],
+              [mdiDeleteOutline, 'Delete the moves', programs.remove],
+            ] as const"
+            :key="name"
+            :title="name"
+            :aria-label="name"
+            :disabled="!programs.count"
+            @click="run()"
+          >
+            <v-icon :icon="icon" size="15" />
+          </button>
+        </span>
       </div>
       <MoveFields v-if="programs.one" />
     </template>
@@ -207,6 +208,11 @@ function started(e: Event) {
 }
 .grow {
   flex: 1;
+}
+.tools {
+  display: flex;
+  gap: 2px;
+  margin-left: auto;
 }
 button:disabled {
   color: var(--soft);

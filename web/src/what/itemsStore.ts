@@ -208,6 +208,18 @@ export const useItems = defineStore('items', () => {
     })
   }
 
+  /** Whether the table of a robot is asked for. */
+  const tabling = ref(false)
+  async function addArm(arm: Omit<Schemas['ArmAdded'], 'base_revision'>) {
+    const made = await cell.change(() => {
+      const { id, revision } = cell.cell!
+      const body = { base_revision: revision, ...arm }
+      return answer(api.POST('/api/cells/{id}/arms', { params: { path: { id } }, body }))
+    })
+    if (made) tabling.value = false
+    return made
+  }
+
   /** Takes a picked place; whether that was the last. */
   async function picked(place: Place): Promise<boolean> {
     const { for: what, places } = picking.value!
@@ -295,6 +307,8 @@ export const useItems = defineStore('items', () => {
     hang,
     addFrame,
     jointing,
+    tabling,
+    addArm,
     askJoint,
     makeJoint,
     toggleLock,

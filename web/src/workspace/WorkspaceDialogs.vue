@@ -9,6 +9,7 @@ import { useRules } from '../findings/rulesStore'
 import ImportDialog from '../what/ImportDialog.vue'
 import { useImport } from '../what/importStore'
 import ItemDialogs from '../what/ItemDialogs.vue'
+import ArmDialog from '../what/ArmDialog.vue'
 import JointDialog from '../what/JointDialog.vue'
 import ExportDialog from './ExportDialog.vue'
 import NameDialog from './NameDialog.vue'
@@ -37,6 +38,7 @@ function chosenFiles(e: Event) {
   <NoticeBar />
   <ItemDialogs />
   <JointDialog />
+  <ArmDialog />
   <ImportDialog @stored="(...told) => emit('stored', ...told)" />
   <input
     id="files-to-bring"

@@ -20,7 +20,8 @@ function stepOf(document: Document, { lane, nth, index }: Span): Step | undefine
 }
 
 /** How many lanes there are. */
-export const laneCount = (cell: Cell | null | undefined) => cell?.document.run_plan?.lanes?.length ?? 0
+export const laneCount = (cell: Cell | null | undefined) =>
+  cell?.document.run_plan?.lanes?.length ?? 0
 
 export interface Run {
   lane: number

@@ -4,6 +4,7 @@ mod facts;
 mod frames;
 mod jointed;
 mod moving;
+mod tabled;
 
 pub use facts::{ItemFacts, ItemMass, facts_of, mass_of};
 pub use frames::{FramePlace, NewFrame, new_frame};
@@ -16,6 +17,7 @@ use selvik_core::robot::{Moment, Placing};
 use selvik_core::spatial::{Point, Pose, Vector};
 use selvik_formats::{FormatError, Result};
 use serde::{Deserialize, Serialize};
+pub use tabled::{NewArm, new_arm};
 use utoipa::ToSchema;
 
 use crate::Workcell;

@@ -38,6 +38,9 @@ pub struct Band {
 const WIDTH: f64 = 0.03;
 const SLACK: f64 = 0.01;
 
+/// A pair, and the times (s) at which its clearance counts.
+pub type Counted = (Pair, Vec<(f64, f64)>);
+
 /// Splits the path into `stretches` and bounds the smallest clearance of `pairs` in each. The band
 /// is narrowed until it is `tolerance` (m) or three hundredths of the clearance wide: what can be told
 /// apart in a chart. Pairs between which nothing ever moves would be a straight line through it, and are left out.
@@ -45,7 +48,7 @@ const SLACK: f64 = 0.01;
 pub fn clearance_band(
     assembly: &Assembly,
     path: &Path,
-    pairs: &[Pair],
+    pairs: &[Counted],
     (stretches, ceiling, tolerance): (usize, f64, f64),
     progress: &Progress,
 ) -> Band {
@@ -72,10 +75,10 @@ pub fn clearance_band(
         let [a, b] = [pair.a, pair.b].map(|id| assembly.moving_above_carrying(node(id), &carried));
         a != b
     };
-    let moving: Vec<(usize, &Pair)> = pairs
+    let moving: Vec<(usize, &Counted)> = pairs
         .iter()
         .enumerate()
-        .filter(|(_, pair)| moves(pair))
+        .filter(|(_, (pair, _))| moves(pair))
         .collect();
     let chunk = stretches.div_ceil(rayon::current_num_threads() * 4).max(1);
     let mut points = empty;
@@ -83,19 +86,19 @@ pub fn clearance_band(
     let drawn: Vec<AtomicUsize> = pairs.iter().map(|_| AtomicUsize::new(0)).collect();
     let parts = stretches.div_ceil(chunk);
     points.par_chunks_mut(chunk).for_each(|part| {
-        for &(index, pair) in &moving {
+        for &(index, (pair, times)) in &moving {
             if progress.stopped() {
                 return;
             }
-            during(pair, part, |part| {
+            during(times, part, |part| {
                 sample(&mut PairMotion::of(assembly, path, pair), part, index);
             });
         }
-        for &(index, pair) in &moving {
+        for &(index, (pair, times)) in &moving {
             if progress.stopped() {
                 return;
             }
-            during(pair, part, |part| {
+            during(times, part, |part| {
                 let mut motion = PairMotion::of(assembly, path, pair);
                 let ends = (
                     motion.glance(part[0].from),
@@ -111,24 +114,23 @@ pub fn clearance_band(
     Band { points, ceiling }
 }
 
-/// Does something to those of `points` that overlap the times of `pair`, cut to them meanwhile.
-fn during(pair: &Pair, points: &mut [BandPoint], run: impl FnOnce(&mut [BandPoint])) {
-    let Some((from, to)) = pair.times else {
-        return run(points);
-    };
-    let first = points.partition_point(|p| p.to <= from);
-    let end = points.partition_point(|p| p.from < to);
-    if first >= end {
-        return;
+/// Does something to those of `points` that overlap `times`, cut to them meanwhile.
+fn during(times: &[(f64, f64)], points: &mut [BandPoint], mut run: impl FnMut(&mut [BandPoint])) {
+    for &(from, to) in times {
+        let first = points.partition_point(|p| p.to <= from);
+        let end = points.partition_point(|p| p.from < to);
+        if first >= end {
+            continue;
+        }
+        let points = &mut points[first..end];
+        let last = points.len() - 1;
+        let whole = (points[0].from, points[last].to);
+        points[0].from = whole.0.max(from);
+        points[last].to = whole.1.min(to);
+        run(points);
+        points[0].from = whole.0;
+        points[last].to = whole.1;
     }
-    let points = &mut points[first..end];
-    let last = points.len() - 1;
-    let whole = (points[0].from, points[last].to);
-    points[0].from = whole.0.max(from);
-    points[last].to = whole.1.min(to);
-    run(points);
-    points[0].from = whole.0;
-    points[last].to = whole.1;
 }
 
 /// Looks at the pair in the middle of every stretch: once it is known how near the nearest comes, little is

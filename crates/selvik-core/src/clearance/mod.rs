@@ -28,7 +28,7 @@ mod triangle_triangle;
 mod verdict;
 mod violations;
 
-pub use bands::{Band, BandPoint, clearance_band};
+pub use bands::{Band, BandPoint, Counted, clearance_band};
 pub use bracket::{Aim, Approach, Bracket, RESOLUTION};
 pub use distance::{Closest, Limit, Proximity, ROUNDING, Side, distance, distance_to_point};
 pub use overlap_depth::{DepthBracket, overlap_depth};

@@ -80,6 +80,15 @@ pub struct PairResult {
     pub complete: bool,
 }
 
+impl PairResult {
+    /// The times at which they may not touch, s: those that the clearance is about.
+    #[must_use]
+    pub fn measured(&self, path: &Path) -> Vec<(f64, f64)> {
+        let allowed = self.allowed.iter().flat_map(|a| a.times.iter().copied());
+        without(window(path, &self.pair), allowed)
+    }
+}
+
 /// Times at which two bodies may touch.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Allowed {

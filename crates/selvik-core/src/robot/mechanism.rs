@@ -250,7 +250,8 @@ impl Mechanism {
     }
 }
 
-/// Lets every joint that follows another follow a free one, whose limits are narrowed to what the follower may do.
+/// Lets every joint that follows another follow a free one, whose limits are narrowed to what the follower may do, as far as
+/// that leaves it any way to go.
 fn follow(joints: &mut [Joint]) -> Result<(), MechanismError> {
     let at: HashMap<String, usize> = joints
         .iter()
@@ -294,7 +295,10 @@ fn follow(joints: &mut [Joint]) -> Result<(), MechanismError> {
         let limits = &mut joints[leader].limits;
         let low = limits.position.low().max(ends[0].min(ends[1]));
         let high = limits.position.high().min(ends[0].max(ends[1]));
-        limits.position = Span::new(low, high).unwrap_or(limits.position);
+        // Limits of a follower that leave no way to go at all were written without regard to its sign.
+        if high - low > 1e-9 {
+            limits.position = Span::new(low, high).unwrap_or(limits.position);
+        }
         limits.velocity = limits.velocity.min(own.velocity / ratio.abs());
         joints[index].mimics = Some(mimic);
     }

@@ -3,8 +3,8 @@
 use axum::Json;
 use axum::extract::{Path, State};
 use selvik_cell::arranging::{
-    Arrange, FrameChoice, ItemFacts, ItemMass, NewFrame, NewJoint, Posed, edit_of, facts_of,
-    jointed, mass_of, new_frame,
+    Arrange, FrameChoice, ItemFacts, ItemMass, NewArm, NewFrame, NewJoint, Posed, edit_of,
+    facts_of, jointed, mass_of, new_arm, new_frame,
 };
 use selvik_core::robot::Moment;
 use selvik_formats::Result as FormatResult;
@@ -95,6 +95,28 @@ pub async fn add_joint(
         let posed = Posed::new(&cell.workcell, &cell.moment_at(Some(request.time_s)));
         jointed(&posed, &request.item, &request.joint)
     };
+    let cell = app.commit_made(id, base, make, Brought::default()).await?;
+    detail(&app, id, &cell).await
+}
+
+/// A robot that is added by its table.
+#[derive(Deserialize, ToSchema)]
+pub struct ArmAdded {
+    base_revision: i64,
+    #[serde(flatten)]
+    arm: NewArm,
+}
+
+/// Adds a robot by its Denavit–Hartenberg table, with a TCP at its last link.
+#[utoipa::path(post, path = "/api/cells/{id}/arms", params(("id" = Uuid, Path)), request_body = ArmAdded,
+    responses((status = 200, body = CellDetail), (status = 409, body = Problem)))]
+pub async fn add_arm(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Json(request): Json<ArmAdded>,
+) -> Result<Json<CellDetail>, Problem> {
+    let base = request.base_revision;
+    let make = move |cell: &OpenCell| new_arm(&cell.workcell.document, &request.arm);
     let cell = app.commit_made(id, base, make, Brought::default()).await?;
     detail(&app, id, &cell).await
 }

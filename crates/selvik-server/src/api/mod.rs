@@ -65,6 +65,7 @@ fn documents() -> OpenApiRouter<App> {
         .routes(routes!(arranging::masses))
         .routes(routes!(arranging::add_frame))
         .routes(routes!(arranging::add_joint))
+        .routes(routes!(arranging::add_arm))
         .routes(routes!(trajectory::joint_trajectory))
         .routes(routes!(edits::undo))
         .routes(routes!(edits::redo))
