@@ -10,8 +10,8 @@ use selvik_core::clearance::{
 };
 use selvik_core::mesh::{Shape, Surface};
 use selvik_core::program::{
-    Goal, Lane, Motion, Move, Path, PathTolerance, Program, ProgramError, ProgramFault, RunPlan,
-    plan_path,
+    Goal, Lane, Motion, Move, Path, PathTolerance, Planned, Program, ProgramError, ProgramFault,
+    RunPlan, plan_again, plan_path,
 };
 use selvik_core::robot::{
     Assembly, BodyId, Carried, Joint, JointKind, JointLimits, Link, Mechanism, Span,
@@ -117,6 +117,14 @@ fn release(assembly: &Assembly, item: usize, onto: Option<usize>) -> Motion {
 }
 
 fn planned(assembly: &Assembly, lanes: &[(usize, Vec<Motion>)]) -> Result<Path, ProgramError> {
+    planned_again(assembly, lanes, &mut Planned::default())
+}
+
+fn planned_again(
+    assembly: &Assembly,
+    lanes: &[(usize, Vec<Motion>)],
+    known: &mut Planned,
+) -> Result<Path, ProgramError> {
     let step = |motion: &Motion| Move {
         label: "move".to_owned(),
         motion: motion.clone(),
@@ -135,7 +143,7 @@ fn planned(assembly: &Assembly, lanes: &[(usize, Vec<Motion>)]) -> Result<Path, 
         lanes: lanes.iter().map(lane).collect(),
     };
     let rest = vec![0.0; assembly.joints().len()];
-    plan_path(assembly, &plan, &rest, &PathTolerance::default())
+    plan_again(assembly, &plan, &rest, &PathTolerance::default(), known)
 }
 
 /// The bar goes past the post onto the shelf, and the arm comes back without it.
@@ -405,6 +413,42 @@ fn a_part_goes_from_hand_to_hand(#[case] order: [usize; 2]) {
     let radius = |p: &Pose| (p.translation.vector - centre).norm();
     assert!((radius(&end) - radius(&handed)).abs() < 1e-9);
     assert!((end.translation.vector - handed.translation.vector).norm() > 1.0);
+}
+
+/// What was planned before is taken up where it is the same, and only there: edits, faults and what is taken back come to
+/// what they come to when planned anew.
+#[test]
+fn what_is_planned_again_comes_to_the_same() {
+    let assembly = turning();
+    let moves = |angle: f64, last: f64| {
+        vec![
+            take(&assembly, BAR),
+            to(0.5),
+            to(angle),
+            to(1.0),
+            release(&assembly, BAR, Some(SHELF)),
+            to(last),
+        ]
+    };
+    let mut known = Planned::default();
+    let plans = [
+        (0.7, 0.0),
+        (2.0, 0.0),
+        (0.7, 0.0),
+        (9.0, 0.0),
+        (0.7, 0.3),
+        (0.7, 0.0),
+    ];
+    for (angle, last) in plans {
+        let lanes = [(ARM, moves(angle, last)), (OTHER, vec![to(angle)])];
+        let again = planned_again(&assembly, &lanes, &mut known);
+        assert_eq!(again, planned(&assembly, &lanes), "{angle} {last}");
+        assert_eq!(again.is_err(), angle > 7.0);
+    }
+    // With one lane less a joint has no owner any more.
+    let one = [(ARM, moves(0.7, 0.0))];
+    let again = planned_again(&assembly, &one, &mut known);
+    assert_eq!(again, planned(&assembly, &one));
 }
 
 /// Three turns about Z, half a metre apart: a straight move that turns the hand is followed more closely the farther what

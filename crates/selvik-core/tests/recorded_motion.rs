@@ -8,8 +8,8 @@ use selvik_core::cell::{Cell, Item, Role};
 use selvik_core::clearance::{Aim, PairMotion};
 use selvik_core::mesh::{Shape, Surface};
 use selvik_core::program::{
-    Goal, Lane, Motion, Move, Path, PathTolerance, Program, ProgramError, ProgramFault, Recording,
-    RunPlan, plan_as_far_as_it_goes, plan_path,
+    Goal, Lane, Motion, Move, Path, PathTolerance, Planned, Program, ProgramError, ProgramFault,
+    Recording, RunPlan, plan_as_far_as_it_goes, plan_path,
 };
 use selvik_core::robot::{Assembly, BodyId, Joint, JointKind, JointLimits, Link, Mechanism, Span};
 use selvik_core::spatial::{Pose, Vector, pose_from_rpy};
@@ -192,7 +192,13 @@ fn what_can_t_be_driven_does_not_keep_the_rest_from_being_seen() {
             .to_vec(),
     };
     let tolerance = PathTolerance::default();
-    let (path, faults) = plan_as_far_as_it_goes(&slides(), &plan, &[0.0; 2], &tolerance);
+    let (path, faults) = plan_as_far_as_it_goes(
+        &slides(),
+        &plan,
+        &[0.0; 2],
+        &tolerance,
+        &mut Planned::default(),
+    );
     let end = path.at(path.duration());
     assert!((end[0] - 0.5).abs() < 1e-12 && (end[1] + 1.0).abs() < 1e-12);
     let [fault] = faults.as_slice() else {

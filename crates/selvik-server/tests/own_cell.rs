@@ -183,8 +183,8 @@ async fn from_an_empty_page_to_certified_clearances() {
     b.reads("moves", "joint to values").await;
     b.undo_says("add move 2 to run").await;
     let moved = only_cell(&server).await;
-    let moves = moved["path"]["moves"].as_array().expect("moves");
-    assert_eq!(moves.len(), 2);
+    let starts = moved["path"]["runs"][0]["starts_s"].as_array();
+    assert_eq!(starts.expect("times").len(), 2);
     assert!(moved["path"]["duration_s"].as_f64().expect("a time") > 6.2);
     b.fill("move-speed", "20").await;
     b.undo_says("change move 2 of run").await;
@@ -299,8 +299,8 @@ async fn what_can_t_be_driven_is_named_and_the_rest_is_shown() {
     );
     let shown = changed["path"]["duration_s"].as_f64().expect("a time");
     assert!(shown > 0.5 && shown < whole, "{shown} of {whole}");
-    let moves = changed["path"]["moves"].as_array().expect("moves");
-    assert!(moves.iter().any(|m| m["lane"] != fault["lane"]));
+    let runs = changed["path"]["runs"].as_array().expect("runs");
+    assert!(runs.iter().any(|run| run["lane"] != fault["lane"]));
     let (status, refused) = server
         .post(&format!("/api/cells/{id}/sweep"), json!({}))
         .await;

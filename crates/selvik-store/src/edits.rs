@@ -198,17 +198,33 @@ impl Store {
     /// [`StoreError::Database`].
     pub async fn undo_state(&self, id: Uuid) -> Result<UndoState, StoreError> {
         let mut connection = self.connection().await?;
-        let step = |found: Option<(i64, String, Value)>| {
-            found.map(|f| Step {
-                revision: f.0,
-                label: f.1,
-            })
-        };
         Ok(UndoState {
-            undo: step(next(&mut connection, id, Walk::Undo).await?),
-            redo: step(next(&mut connection, id, Walk::Redo).await?),
+            undo: next_name(&mut connection, id, Walk::Undo).await?,
+            redo: next_name(&mut connection, id, Walk::Redo).await?,
         })
     }
+}
+
+/// What undo or redo would do, by name: what it changes may be large.
+async fn next_name(
+    connection: &mut AsyncPgConnection,
+    id: Uuid,
+    walk: Walk,
+) -> Result<Option<Step>, StoreError> {
+    let query = edits::table
+        .filter(edits::cell_id.eq(id))
+        .select((edits::revision, edits::label))
+        .into_boxed();
+    let query = match walk {
+        Walk::Undo => query
+            .filter(edits::state.eq("done"))
+            .order(edits::revision.desc()),
+        Walk::Redo => query
+            .filter(edits::state.eq("undone"))
+            .order(edits::revision.asc()),
+    };
+    let found: Option<(i64, String)> = query.first(connection).await.optional()?;
+    Ok(found.map(|(revision, label)| Step { revision, label }))
 }
 
 async fn next(

@@ -44,7 +44,8 @@ impl Change {
 /// The entries in which two documents differ.
 #[must_use]
 pub fn difference(before: &CellDocument, after: &CellDocument) -> Vec<Change> {
-    let (before, after) = (to_entries(before), to_entries(after));
+    let (before, after) = without_what_is_alike(before, after);
+    let (before, after) = (to_entries(&before), to_entries(&after));
     let by_key = |entries: &[Entry]| -> HashMap<(String, String), usize> {
         entries
             .iter()
@@ -52,29 +53,46 @@ pub fn difference(before: &CellDocument, after: &CellDocument) -> Vec<Change> {
             .map(|(at, e)| ((e.kind.clone(), e.key.clone()), at))
             .collect()
     };
-    let (known, now) = (by_key(&before), by_key(&after));
-    let key = |e: &Entry| (e.kind.clone(), e.key.clone());
-    let state = |e: &Entry| (e.position, e.body.clone());
+    let now = by_key(&after);
+    let mut after: Vec<Option<Entry>> = after.into_iter().map(Some).collect();
     let mut changes = Vec::new();
-    for old in &before {
-        let new = now.get(&key(old)).map(|&at| &after[at]);
-        if new.is_none_or(|n| n.body != old.body || n.position != old.position) {
+    for old in before {
+        let new = now.get(&(old.kind.clone(), old.key.clone()));
+        let new = new.and_then(|&at| after[at].take());
+        let alike = |n: &Entry| n.body == old.body && n.position == old.position;
+        if !new.as_ref().is_some_and(alike) {
             changes.push(Change {
-                kind: old.kind.clone(),
-                key: old.key.clone(),
-                before: Some(state(old)),
-                after: new.map(state),
+                kind: old.kind,
+                key: old.key,
+                before: Some((old.position, old.body)),
+                after: new.map(|n| (n.position, n.body)),
             });
         }
     }
-    let added = after.iter().filter(|n| !known.contains_key(&key(n)));
-    changes.extend(added.map(|new| Change {
-        kind: new.kind.clone(),
-        key: new.key.clone(),
+    changes.extend(after.into_iter().flatten().map(|new| Change {
+        kind: new.kind,
+        key: new.key,
         before: None,
-        after: Some(state(new)),
+        after: Some((new.position, new.body)),
     }));
     changes
+}
+
+/// Both without those of their longest lists that are the same in both: they need not be taken apart.
+fn without_what_is_alike(
+    before: &CellDocument,
+    after: &CellDocument,
+) -> (CellDocument, CellDocument) {
+    let (mut before, mut after) = (before.clone(), after.clone());
+    if before.items == after.items {
+        before.items.clear();
+        after.items.clear();
+    }
+    if before.programs == after.programs {
+        before.programs.clear();
+        after.programs.clear();
+    }
+    (before, after)
 }
 
 /// The document after `changes`.
@@ -136,7 +154,11 @@ pub(crate) async fn write_document(
     id: Uuid,
     document: &CellDocument,
 ) -> Result<(), StoreError> {
-    insert(connection, id, &to_entries(document)).await
+    let entries = to_entries(document);
+    let rows = entries
+        .iter()
+        .map(|e| (e.kind.as_str(), e.key.as_str(), e.position, &e.body));
+    insert(connection, id, &rows.collect::<Vec<_>>()).await
 }
 
 /// Writes what has changed: what was there goes by one statement a kind, what is there then comes by one a thousand.
@@ -156,32 +178,30 @@ pub(crate) async fn write(
             .await?;
     }
     let there = changes.iter().filter_map(|change| {
-        let (position, body) = change.after.clone()?;
-        Some(Entry {
-            kind: change.kind.clone(),
-            key: change.key.clone(),
-            position,
-            body,
-        })
+        let (position, body) = change.after.as_ref()?;
+        Some((change.kind.as_str(), change.key.as_str(), *position, body))
     });
     insert(connection, id, &there.collect::<Vec<_>>()).await
 }
 
+/// Kind, key, position and body of an entry.
+type EntryRow<'a> = (&'a str, &'a str, i32, &'a Value);
+
 async fn insert(
     connection: &mut AsyncPgConnection,
     id: Uuid,
-    all: &[Entry],
+    all: &[EntryRow<'_>],
 ) -> Result<(), StoreError> {
     for chunk in all.chunks(ROWS) {
         let rows: Vec<_> = chunk
             .iter()
-            .map(|entry| {
+            .map(|(kind, key, position, body)| {
                 (
                     entries::cell_id.eq(id),
-                    entries::kind.eq(entry.kind.as_str()),
-                    entries::key.eq(entry.key.as_str()),
-                    entries::position.eq(entry.position),
-                    entries::body.eq(&entry.body),
+                    entries::kind.eq(*kind),
+                    entries::key.eq(*key),
+                    entries::position.eq(*position),
+                    entries::body.eq(*body),
                 )
             })
             .collect();

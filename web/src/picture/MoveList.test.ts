@@ -52,9 +52,9 @@ beforeEach(() => {
     programs: [program],
     run_plan: { lanes: [{ programs: ['seal'] }] },
   })
-  const span = (index: number) => ({ lane: 0, nth: 0, index, start_s: index, end_s: index + 1 })
+  const run = { lane: 0, nth: 0, starts_s: [0, 1], ends_s: [1, 2] }
   const faults = [{ lane: 0, nth: 0, index: 2, reason: 'out of reach by 3.0 mm' }]
-  Object.assign(cell!, { path: { duration_s: 9, moves: [span(0), span(1)], faults } })
+  Object.assign(cell!, { path: { duration_s: 9, runs: [run], faults } })
   begin({ 'POST /api/cells/{id}/edits': () => ({ ...cell, revision: cell!.revision + 1 }) })
 })
 const changes = () =>

@@ -56,8 +56,9 @@ export const usePrograms = defineStore('programs', () => {
     m.lane === place.value?.lane && m.nth === place.value.nth
   /** When each of its moves begins, s. */
   const starts = computed(() => {
-    const own = (cell.cell?.path.moves ?? []).filter(isHere)
-    return new Map(own.map((m) => [m.index, m]))
+    const run = (cell.cell?.path.runs ?? []).find(isHere)
+    const span = (start_s: number, index: number) => ({ start_s, end_s: run!.ends_s[index]! })
+    return new Map((run?.starts_s ?? []).map((start, index) => [index, span(start, index)]))
   })
   const fault = computed(() => (cell.cell?.path.faults ?? []).find(isHere) ?? null)
 

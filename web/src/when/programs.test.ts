@@ -32,7 +32,6 @@ function begun(program = seals()) {
     programs: [program],
     run_plan: { lanes: [{ programs: ['other'] }, { programs: ['seal'] }] },
   })
-  const move = (nth: number, index: number, start_s: number) => ({ lane: 1, nth, index, start_s })
   Object.assign(cell!, {
     joints: [
       { key: 'arm/q1', item: 'arm', rest: 5 },
@@ -40,7 +39,10 @@ function begun(program = seals()) {
     ],
     path: {
       duration_s: 9,
-      moves: [move(0, 0, 0), move(0, 1, 1.5), { ...move(0, 0, 7), lane: 0 }],
+      runs: [
+        { lane: 0, nth: 0, starts_s: [7], ends_s: [9] },
+        { lane: 1, nth: 0, starts_s: [0, 1.5], ends_s: [1.5, 2] },
+      ],
       faults: [{ lane: 1, nth: 0, index: 2, reason: 'out of reach by 3.0 mm' }],
     },
   })

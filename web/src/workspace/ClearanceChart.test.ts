@@ -15,20 +15,17 @@ vi.mock('../api/client', async (original) =>
 )
 
 let pinia: ReturnType<typeof freshStores>
-const move = (lane: number, program: string, start_s: number, end_s: number) => ({
-  lane,
-  program,
-  robot: `R${lane + 1} arm`,
-  start_s,
-  end_s,
+const run = (lane: number, program: string, starts_s: number[], ends_s: number[]) => ({
+  ...{ lane, nth: 0, program, robot: `R${lane + 1} arm` },
+  ...{ starts_s, ends_s },
 })
 function opened(path: Partial<Cell['path']>) {
   pinia = freshStores()
   begin({ 'GET /api/cells/{id}/poses': () => [] })
-  openCell([{ id: 'table' }], 'c', { path: { duration_s: 10, moves: [], ...path } } as never)
+  openCell([{ id: 'table' }], 'c', { path: { duration_s: 10, runs: [], ...path } } as never)
 }
 beforeEach(() =>
-  opened({ moves: [move(0, 'Seal', 0, 4), move(0, 'Seal', 4, 9), move(1, 'Load', 2, 6)] as never }),
+  opened({ runs: [run(0, 'Seal', [0, 4], [4, 9]), run(1, 'Load', [2], [6])] }),
 )
 function swept(by: Partial<Findings> = {}) {
   const findings = useFindings()

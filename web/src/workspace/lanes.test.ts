@@ -23,13 +23,11 @@ const programs = [
   { id: 'b', name: 'Press', robot: 'press', moves: [sync, { move: 'take', item: 'ring' }, sync] },
 ]
 const lanes = [{ programs: ['a'] }, { programs: ['b'] }]
-const span = (lane: number, index: number, start_s: number, end_s = start_s) => ({
-  ...{ lane, nth: 0, index, start_s, end_s, speed_share: 1, label: '' },
-  ...{ robot: lane ? 'Press' : 'Arm', program: programs[lane]!.name },
-})
-const moves = [
-  ...[span(0, 0, 0, 2), span(0, 1, 2), span(0, 2, 2, 5), span(0, 3, 5)],
-  ...[span(1, 0, 0.5), span(1, 1, 2), span(1, 2, 6)],
+const names = { robot: 'Arm', program: 'Load' }
+const press = { robot: 'Press', program: 'Press' }
+const runs = [
+  { lane: 0, nth: 0, ...names, starts_s: [0, 2, 2, 5], ends_s: [2, 2, 5, 5] },
+  { lane: 1, nth: 0, ...press, starts_s: [0.5, 2, 6], ends_s: [0.5, 2, 6] },
 ]
 const faults = [{ lane: 1, nth: 0, index: 2, reason: 'out of reach', at_s: 6, target: null }]
 function opened() {
@@ -37,7 +35,7 @@ function opened() {
   openCell([{ id: 'ring', name: 'Ring', role: 'part' }])
   const { cell } = useCell()
   Object.assign(cell!.document, { programs, run_plan: { lanes } })
-  Object.assign(cell!, { path: { duration_s: 6, moves, faults } })
+  Object.assign(cell!, { path: { duration_s: 6, runs, faults } })
   begin({})
   return { pinia, cell: cell as Cell }
 }

@@ -1,4 +1,4 @@
-import type { Cell, Schemas } from '../api/client'
+import type { Cell } from '../api/client'
 
 /** How far apart lanes are drawn, and how high each is, pixels. */
 export const LANE = 17
@@ -8,21 +8,21 @@ const FIRST = 6
 /** Where a lane begins, from above. */
 export const topOf = (lane: number) => FIRST + lane * LANE
 
-type Span = Cell['path']['moves'][number]
-type Step = Schemas['MoveDocument']
+type Played = Cell['path']['runs'][number]
 type Document = Cell['document']
 
-/** What a span of the path plays, as the document has it. */
-function stepOf(document: Document, { lane, nth, index }: Span): Step | undefined {
-  const { programs, run_plan } = document
-  const id = run_plan?.lanes?.[lane]?.programs[nth]
-  return programs?.find((p) => p.id === id)?.moves[index]
+/** The moves of a program on the path, as the document has them. */
+function stepsOf(document: Document, { lane, nth, starts_s }: Played) {
+  const id = document.run_plan?.lanes?.[lane]?.programs[nth]
+  const moves = document.programs?.find((p) => p.id === id)?.moves ?? []
+  return moves.slice(0, starts_s.length)
 }
 
 /** How many lanes there are. */
 export const laneCount = (cell: Cell | null | undefined) =>
   cell?.document.run_plan?.lanes?.length ?? 0
 
+/** From when until when a program runs. */
 export interface Run {
   lane: number
   name: string
@@ -31,17 +31,11 @@ export interface Run {
   end: number
 }
 
-/** From when until when each program runs. */
-export function runsOf({ path }: Cell): Run[] {
-  const runs = new Map<string, Run>()
-  for (const { lane, nth, program, robot, start_s, end_s } of path.moves) {
-    const run = runs.get(`${lane}/${nth}`)
-    const start = Math.min(run?.start ?? start_s, start_s)
-    const end = Math.max(run?.end ?? end_s, end_s)
-    runs.set(`${lane}/${nth}`, { lane, name: program, robot, start, end })
-  }
-  return [...runs.values()]
-}
+export const runsOf = ({ path }: Cell): Run[] =>
+  path.runs.map(({ lane, program, robot, starts_s, ends_s }) => {
+    const [start, end] = [starts_s[0] ?? 0, ends_s.at(-1) ?? 0]
+    return { lane, name: program, robot, start, end }
+  })
 
 /** A meeting of lanes at a mark: when each gets there; all go on when the last is there. */
 export interface Meeting {
@@ -54,25 +48,26 @@ export interface Meeting {
 export function meetingsOf({ path, document }: Cell): Meeting[] {
   const meetings = new Map<string, Meeting>()
   const passed = new Map<string, number>()
-  for (const span of path.moves) {
-    const step = stepOf(document, span)
-    if (step?.move !== 'sync') continue
-    const { lane, start_s: time } = span
-    const nth = passed.get(`${lane}/${step.mark}`) ?? 0
-    passed.set(`${lane}/${step.mark}`, nth + 1)
-    const key = `${step.mark}/${nth}`
-    const { at, lanes } = meetings.get(key) ?? { at: 0, lanes: [] }
+  function meet(mark: string, lane: number, time: number) {
+    const nth = passed.get(`${lane}/${mark}`) ?? 0
+    passed.set(`${lane}/${mark}`, nth + 1)
+    const { at, lanes } = meetings.get(`${mark}/${nth}`) ?? { at: 0, lanes: [] }
     const all = [...lanes, { lane, time }]
-    meetings.set(key, { mark: step.mark, at: Math.max(at, time), lanes: all })
+    meetings.set(`${mark}/${nth}`, { mark, at: Math.max(at, time), lanes: all })
   }
+  for (const run of path.runs)
+    stepsOf(document, run).forEach((step, index) => {
+      if (step.move === 'sync') meet(step.mark, run.lane, run.starts_s[index]!)
+    })
   return [...meetings.values()]
 }
 
 /** Where parts are taken and released. */
-export function handsOf({ path, document }: Cell) {
-  return path.moves.flatMap((span) => {
-    const step = stepOf(document, span)
-    if (step?.move !== 'take' && step?.move !== 'release') return []
-    return [{ lane: span.lane, at: span.start_s, takes: step.move === 'take', item: step.item }]
-  })
-}
+export const handsOf = ({ path, document }: Cell) =>
+  path.runs.flatMap((run) =>
+    stepsOf(document, run).flatMap((step, index) => {
+      if (step.move !== 'take' && step.move !== 'release') return []
+      const takes = step.move === 'take'
+      return [{ lane: run.lane, at: run.starts_s[index]!, takes, item: step.item }]
+    }),
+  )

@@ -131,7 +131,10 @@ fn draw(convention: DhConvention, rows: &mut [DhRowDocument]) -> Vec<BodyDocumen
                 None => bodies.push(foot(thick)),
                 Some(own) if own.slides => bodies.push(cuboid([2.4 * r, 2.4 * r, 2.0 * r], 0.0)),
                 Some(own) => {
-                    bodies.push(cylinder(r, 2.2 * r, -own.d_mm));
+                    // The first stands on the foot; its joint is not seen.
+                    if link > 1 || own.d_mm < 2.2 * r {
+                        bodies.push(cylinder(r, 2.2 * r, -own.d_mm));
+                    }
                     if own.d_mm.abs() > r {
                         bodies.push(cylinder(0.8 * r, own.d_mm.abs(), -own.d_mm / 2.0));
                     }

@@ -16,7 +16,8 @@ use refusals::{Refusals, finite, refuse};
 use selvik_core::cell::{Cell, Item, ItemId, Role};
 use selvik_core::clearance::RuleSet;
 use selvik_core::program::{
-    Path, PathTolerance, ProgramError, Recording, RunPlan, plan_as_far_as_it_goes, plan_path,
+    Path, PathTolerance, Planned, ProgramError, Recording, RunPlan, plan_as_far_as_it_goes,
+    plan_path,
 };
 use selvik_core::robot::{Arm, Assembly};
 use selvik_formats::{PackageFiles, Result};
@@ -128,11 +129,12 @@ impl Workcell {
         )
     }
 
-    /// What of the run plan can be run, and why the rest can't: to be looked at, not to be certified.
+    /// What of the run plan can be run, and why the rest can't: to be looked at, not to be certified. Moves that are
+    /// `planned` for the same items are not planned again.
     #[must_use]
-    pub fn path_as_far_as_it_goes(&self) -> (Path, Vec<ProgramError>) {
+    pub fn path_as_far_as_it_goes(&self, planned: &mut Planned) -> (Path, Vec<ProgramError>) {
         let (assembly, tolerance) = (&self.assembly, PathTolerance::default());
-        plan_as_far_as_it_goes(assembly, &self.plan, &self.rest, &tolerance)
+        plan_as_far_as_it_goes(assembly, &self.plan, &self.rest, &tolerance, planned)
     }
 
     /// The same with another document that says the same of everything but how it is looked at.

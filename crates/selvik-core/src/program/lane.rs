@@ -1,10 +1,12 @@
 use std::collections::{HashMap, HashSet};
+use std::sync::Arc;
 
 use super::pace::{Pace, driven};
+use super::planned::Planned;
 use super::run_plan::own_joints;
 use super::straight::Straight;
 use super::subdivide::nodes;
-use super::track::Knot;
+use super::track::{Knot, Knots};
 use super::way::Way;
 use super::{
     Goal, Lane, Motion, Move, MoveSpan, PathTolerance, Program, ProgramError, ProgramFault,
@@ -30,8 +32,10 @@ pub(super) struct LaneRun {
 
 /// What a lane does between two sync marks.
 pub(super) struct Stretch {
-    /// Values are those of [`LaneRun::joints`].
-    pub knots: Vec<Knot>,
+    /// Where it begins; values are those of [`LaneRun::joints`].
+    pub begin: Knots,
+    /// Each so much after its start, s.
+    pub pieces: Vec<(f64, Arc<Driven>)>,
     pub spans: Vec<MoveSpan>,
     /// The mark it ends at, if any.
     pub mark: Option<String>,
@@ -42,7 +46,15 @@ pub(super) struct Stretch {
 impl Stretch {
     /// How long it takes, s.
     pub fn duration(&self) -> f64 {
-        self.knots.last().map_or(0.0, |k| k.time)
+        let last = self.pieces.last();
+        last.map_or(0.0, |(start, driven)| start + driven.knots.duration())
+    }
+
+    /// Its knots, one piece after the other, as they come when it starts at `start` (s).
+    pub fn knots(&self, start: f64) -> impl Iterator<Item = (f64, &Knots)> {
+        let pieces = self.pieces.iter();
+        let pieces = pieces.map(move |(after, driven)| (start + after, &driven.knots));
+        std::iter::once((start, &self.begin)).chain(pieces)
     }
 }
 
@@ -65,23 +77,23 @@ pub(super) fn run_lane(
     lane: &Lane,
     at: usize,
     rest: &[f64],
+    planned: &mut Planned,
 ) -> Result<LaneRun, ProgramError> {
     let assembly = all.assembly;
     let drives = all.owners.iter().filter(|o| *o.1 == at);
     let mut joints: Vec<usize> = drives.map(|o| *o.0).collect();
     joints.sort_unstable();
-    let own = |q: &[f64]| -> Vec<f64> { joints.iter().map(|&j| q[j]).collect() };
     let mut q = rest.to_vec();
-    let rest = |q| Knot {
-        time: 0.0,
-        q,
-        bow: 0.0,
-    };
-    let begin = |q: &[f64], end| Stretch {
-        knots: vec![rest(own(q))],
-        spans: Vec::new(),
-        mark: None,
-        end,
+    let begin = |q: &[f64], end| {
+        let mut begin = Knots::new(joints.len());
+        begin.push(0.0, joints.iter().map(|&j| q[j]), 0.0);
+        Stretch {
+            begin,
+            pieces: Vec::new(),
+            spans: Vec::new(),
+            mark: None,
+            end,
+        }
     };
     let mut stretches = vec![begin(&q, (0, 0))];
     let mut deviation = 0.0f64;
@@ -112,40 +124,35 @@ pub(super) fn run_lane(
                 .as_ref()
                 .map_err(|e| fail(ProgramFault::NoArm(e.to_string())))?
                 .as_ref();
-            let Run {
-                knots,
-                speed_share,
-                deviation: off,
-            } = runner.run(arm, step, &q).map_err(fail)?;
-            deviation = deviation.max(off);
+            let driven = match planned.find(at, program, step, &q) {
+                Some(known) => known,
+                None => {
+                    let run = runner.run(arm, step, &q).map_err(fail)?;
+                    let driven = Arc::new(Driven::of(run, &joints, &q));
+                    planned.keep(at, program, step, &q, &driven);
+                    driven
+                }
+            };
+            deviation = deviation.max(driven.deviation);
             let stretch = stretches.last_mut().expect("never empty");
             let start = stretch.duration();
-            let length = knots.last().map_or(0.0, |k| k.time);
+            let length = driven.knots.duration();
             if start + length > LONGEST || length.is_nan() {
                 return Err(fail(ProgramFault::TooLong));
             }
-            if knots
-                .last()
-                .is_some_and(|k| k.q.iter().any(|v| !v.is_finite()))
-            {
+            if driven.end.iter().any(|v| !v.is_finite()) {
                 return Err(fail(ProgramFault::NotNumbers));
             }
-            if let Some(last) = knots.last() {
-                q.clone_from(&last.q);
-            }
-            stretch.knots.extend(knots.iter().map(|k| Knot {
-                time: start + k.time,
-                q: own(&k.q),
-                bow: k.bow,
-            }));
+            q.clone_from(&driven.end);
             stretch.spans.push(MoveSpan {
                 lane: at,
                 program: program_at,
                 index,
                 start,
                 end: start + length,
-                speed_share,
+                speed_share: driven.speed_share,
             });
+            stretch.pieces.push((start, driven));
             stretch.end = (program_at, index);
             match &step.motion {
                 Motion::Sync(mark) => {
@@ -172,6 +179,36 @@ const LONGEST: f64 = 1e6;
 /// What is recorded is rounded where it is written: by so much a value may be beyond a limit, or off the first row, rad or
 /// m. The path goes through the row itself.
 const ROUNDED_TO: f64 = 1e-4;
+
+/// What the joints of a lane do during one move.
+#[derive(Debug)]
+pub(super) struct Driven {
+    /// After its start.
+    knots: Knots,
+    /// The joint vector of the cell at its end, rad or m.
+    end: Vec<f64>,
+    /// See [`Run`].
+    speed_share: f64,
+    /// See [`Run`], m.
+    deviation: f64,
+}
+
+impl Driven {
+    /// Of a move that began at `start`; only `joints` move.
+    fn of(run: Run, joints: &[usize], start: &[f64]) -> Self {
+        let mut knots = Knots::new(joints.len());
+        for knot in &run.knots {
+            knots.push(knot.time, joints.iter().map(|&j| knot.q[j]), knot.bow);
+        }
+        let last = run.knots.into_iter().next_back();
+        Self {
+            knots,
+            end: last.map_or_else(|| start.to_vec(), |knot| knot.q),
+            speed_share: run.speed_share,
+            deviation: run.deviation,
+        }
+    }
+}
 
 /// One move, run.
 struct Run {

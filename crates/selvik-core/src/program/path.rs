@@ -1,5 +1,5 @@
 use super::handling::Handling;
-use super::track::{Knot, Track};
+use super::track::{Knots, Track};
 use crate::robot::{Assembly, Carried, Moment};
 
 /// A stretch of time in which one move of one lane runs.
@@ -51,13 +51,12 @@ impl Path {
             times.len() * joints,
             "a value a joint and knot"
         );
-        let q = |i: usize| values[i * joints..(i + 1) * joints].to_vec();
-        let knots = times.iter().enumerate().map(|(i, &time)| Knot {
-            time,
-            q: q(i),
-            bow: 0.0,
-        });
-        let track = Track::new((0..joints).collect(), knots, 0.0);
+        let mut knots = Knots::new(joints);
+        for (i, &time) in times.iter().enumerate() {
+            let row = &values[i * joints..(i + 1) * joints];
+            knots.push(time, row.iter().copied(), 0.0);
+        }
+        let track = Track::new((0..joints).collect(), &knots, 0.0);
         Self::of_tracks(vec![0.0; joints], vec![track], spans)
     }
 

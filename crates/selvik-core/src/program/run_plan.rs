@@ -2,8 +2,8 @@ use std::collections::{HashMap, HashSet};
 
 use super::handling::{handling, takers};
 use super::lane::{Joined, LaneRun, run_lane};
-use super::track::{Knot, Track};
-use super::{Motion, MoveSpan, Path, Program, ProgramError, ProgramFault};
+use super::track::{Knots, Track};
+use super::{Motion, MoveSpan, Path, Planned, Program, ProgramError, ProgramFault};
 use crate::robot::{Assembly, Carried};
 
 /// The programs one robot runs one after the other.
@@ -45,6 +45,20 @@ pub fn plan_path(
     rest: &[f64],
     tolerance: &PathTolerance,
 ) -> Result<Path, ProgramError> {
+    plan_again(assembly, plan, rest, tolerance, &mut Planned::default())
+}
+
+/// The same, planning only those moves that are not `planned` in this assembly, which takes them up.
+///
+/// # Errors
+/// [`ProgramError`] names the program and move that can't be run, and why.
+pub fn plan_again(
+    assembly: &Assembly,
+    plan: &RunPlan,
+    rest: &[f64],
+    tolerance: &PathTolerance,
+    planned: &mut Planned,
+) -> Result<Path, ProgramError> {
     let owners = joint_owners(assembly, plan)?;
     let farthest = assembly.farthest();
     let takers = takers(plan);
@@ -57,11 +71,12 @@ pub fn plan_path(
             levers: &levers,
             tolerance,
         };
+        planned.begin(&all);
         let runs: Vec<LaneRun> = plan
             .lanes
             .iter()
             .enumerate()
-            .map(|(at, lane)| run_lane(&all, lane, at, rest))
+            .map(|(at, lane)| run_lane(&all, lane, at, rest, planned))
             .collect::<Result<_, _>>()?;
         let (tracks, spans): (Vec<Track>, Vec<Vec<MoveSpan>>) =
             align(plan, runs)?.into_iter().unzip();
@@ -93,11 +108,12 @@ pub fn plan_as_far_as_it_goes(
     plan: &RunPlan,
     rest: &[f64],
     tolerance: &PathTolerance,
+    planned: &mut Planned,
 ) -> (Path, Vec<ProgramError>) {
     let mut plan = plan.clone();
     let mut faults = Vec::new();
     loop {
-        match plan_path(assembly, &plan, rest, tolerance) {
+        match plan_again(assembly, &plan, rest, tolerance, planned) {
             Ok(path) => return (path, faults),
             Err(fault) => {
                 // Each time some lane becomes shorter.
@@ -226,17 +242,17 @@ fn align(
 }
 
 fn place(run: LaneRun, starts: &[f64]) -> (Track, Vec<MoveSpan>) {
-    let (mut knots, mut spans) = (Vec::new(), Vec::new());
-    for (stretch, start) in run.stretches.into_iter().zip(starts) {
-        knots.extend(stretch.knots.into_iter().map(|k| Knot {
-            time: start + k.time,
-            ..k
-        }));
-        spans.extend(stretch.spans.into_iter().map(|s| MoveSpan {
-            start: s.start + start,
-            end: s.end + start,
-            ..s
-        }));
-    }
-    (Track::new(run.joints, knots, run.deviation), spans)
+    let placed = || run.stretches.iter().zip(starts);
+    let pieces: Vec<(f64, &Knots)> = placed()
+        .flat_map(|(stretch, start)| stretch.knots(*start))
+        .collect();
+    let track = Track::of_pieces(run.joints.clone(), &pieces, run.deviation);
+    let later = |span: &MoveSpan, start: f64| MoveSpan {
+        start: span.start + start,
+        end: span.end + start,
+        ..span.clone()
+    };
+    let spans =
+        placed().flat_map(|(stretch, start)| stretch.spans.iter().map(move |s| later(s, *start)));
+    (track, spans.collect())
 }

@@ -10,6 +10,47 @@ pub(super) struct Knot {
     pub bow: f64,
 }
 
+/// Joint vectors at times, one after the other.
+#[derive(Debug, Clone, PartialEq)]
+pub(super) struct Knots {
+    /// How many joints.
+    width: usize,
+    /// s
+    times: Vec<f64>,
+    /// A row a time: rad, m.
+    values: Vec<f64>,
+    /// See [`Knot::bow`].
+    bows: Vec<f64>,
+}
+
+impl Knots {
+    pub fn new(width: usize) -> Self {
+        Self {
+            width,
+            times: Vec::new(),
+            values: Vec::new(),
+            bows: Vec::new(),
+        }
+    }
+
+    /// Adds the values at `time` (s) of the piece that ends there.
+    pub fn push(&mut self, time: f64, values: impl IntoIterator<Item = f64>, bow: f64) {
+        self.times.push(time);
+        self.values.extend(values);
+        self.bows.push(bow);
+        debug_assert_eq!(
+            self.values.len(),
+            self.times.len() * self.width,
+            "a value a joint"
+        );
+    }
+
+    /// The last time, s; 0 if there is none.
+    pub fn duration(&self) -> f64 {
+        self.times.last().copied().unwrap_or(0.0)
+    }
+}
+
 /// What some joints do over time: straight from knot to knot, each piece with even acceleration.
 #[derive(Debug, Clone, PartialEq)]
 pub(super) struct Track {
@@ -31,46 +72,55 @@ const SAME_INSTANT: f64 = 1e-9;
 
 impl Track {
     /// Through `knots`, whose times don't fall; the deviation in m.
-    pub fn new(joints: Vec<usize>, knots: impl IntoIterator<Item = Knot>, deviation: f64) -> Self {
+    pub fn new(joints: Vec<usize>, knots: &Knots, deviation: f64) -> Self {
+        Self::of_pieces(joints, &[(0.0, knots)], deviation)
+    }
+
+    /// Through all pieces one after the other, each so much later than its own times say, s.
+    pub fn of_pieces(joints: Vec<usize>, pieces: &[(f64, &Knots)], deviation: f64) -> Self {
+        let n = joints.len();
+        let rows: usize = pieces.iter().map(|(_, knots)| knots.times.len()).sum();
         let mut this = Self {
             joints,
-            times: vec![],
-            values: vec![],
-            travelled: vec![],
-            bows: vec![],
+            times: Vec::with_capacity(rows),
+            values: Vec::with_capacity(rows * n),
+            travelled: Vec::with_capacity(rows * n),
+            bows: Vec::with_capacity(rows),
             deviation,
         };
-        for knot in knots {
-            this.push(&knot);
+        for (later, knots) in pieces {
+            assert_eq!(knots.width, n, "a value a joint");
+            for (at, (time, bow)) in knots.times.iter().zip(&knots.bows).enumerate() {
+                this.push(later + time, &knots.values[at * n..(at + 1) * n], *bow);
+            }
         }
         this
     }
 
-    fn push(&mut self, knot: &Knot) {
+    fn push(&mut self, time: f64, q: &[f64], bow: f64) {
         let n = self.joints.len();
-        assert_eq!(knot.q.len(), n, "a value a joint");
         let Some(&last) = self.times.last() else {
-            self.times.push(knot.time);
-            self.bows.push(0.0);
-            self.values.extend(&knot.q);
+            self.times.push(time);
+            self.bows.push(bow);
+            self.values.extend(q);
             self.travelled.resize(n, 0.0);
             return;
         };
-        let gone = |this: &Self, i: usize| {
-            let row = this.values.len() - n;
-            this.travelled[row + i] + (knot.q[i] - this.values[row + i]).abs()
-        };
-        let travelled: Vec<f64> = (0..n).map(|i| gone(self, i)).collect();
-        if knot.time - last <= SAME_INSTANT {
-            let row = self.values.len() - n;
-            self.values.truncate(row);
-            self.travelled.truncate(row);
-        } else {
-            self.times.push(knot.time);
-            self.bows.push(knot.bow);
+        let row = self.values.len() - n;
+        if time - last <= SAME_INSTANT {
+            for (i, value) in q.iter().enumerate() {
+                self.travelled[row + i] += (value - self.values[row + i]).abs();
+                self.values[row + i] = *value;
+            }
+            return;
         }
-        self.values.extend(&knot.q);
-        self.travelled.extend(travelled);
+        self.times.push(time);
+        self.bows.push(bow);
+        for (i, value) in q.iter().enumerate() {
+            let gone = self.travelled[row + i] + (value - self.values[row + i]).abs();
+            self.travelled.push(gone);
+        }
+        self.values.extend(q);
     }
 
     pub fn joints(&self) -> &[usize] {
@@ -133,18 +183,11 @@ mod tests {
     fn a_bow_is_even_acceleration() {
         let travel = Trapezoid::new(2.0, 0.8, 1.5);
         let (ramp, end) = (travel.ramp(), travel.duration());
-        let knot = |time: f64, bow| Knot {
-            time,
-            q: vec![1.0 - travel.at(time)],
-            bow,
-        };
-        let knots = [
-            knot(0.0, 0.0),
-            knot(ramp, -1.0),
-            knot(end - ramp, 0.0),
-            knot(end, 1.0),
-        ];
-        let track = Track::new(vec![0], knots, 0.0);
+        let mut knots = Knots::new(1);
+        for (time, bow) in [(0.0, 0.0), (ramp, -1.0), (end - ramp, 0.0), (end, 1.0)] {
+            knots.push(time, [1.0 - travel.at(time)], bow);
+        }
+        let track = Track::new(vec![0], &knots, 0.0);
         for i in 0..=1000 {
             let t = end * f64::from(i) / 1000.0;
             assert!(
@@ -159,21 +202,11 @@ mod tests {
 
     #[test]
     fn knots_within_a_nanosecond_are_one_and_nothing_is_lost_of_the_travel() {
-        let knot = |time, q| Knot {
-            time,
-            q: vec![q],
-            bow: 0.0,
-        };
-        let track = Track::new(
-            vec![0],
-            [
-                knot(0.0, 0.0),
-                knot(1.0, 1.0),
-                knot(1.0 + 1e-10, 0.5),
-                knot(2.0, 0.5),
-            ],
-            0.0,
-        );
+        let mut knots = Knots::new(1);
+        for (time, q) in [(0.0, 0.0), (1.0, 1.0), (1.0 + 1e-10, 0.5), (2.0, 0.5)] {
+            knots.push(time, [q], 0.0);
+        }
+        let track = Track::new(vec![0], &knots, 0.0);
         assert_eq!(
             (track.times().len(), at(&track, 1.0), at(&track, 5.0)),
             (3, 0.5, 0.5)

@@ -1,5 +1,7 @@
 //! A cell as a page opens it.
 
+use std::collections::HashSet;
+
 use axum::Json;
 use selvik_cell::document::{CellDocument, FrameKind, RoleDocument};
 use selvik_cell::report::flat;
@@ -31,28 +33,28 @@ pub struct BodyInfo {
     pub triangles: usize,
 }
 
-/// A move on the path strip.
+/// A program on the path: when each of its moves runs, as far as they can be driven.
 #[derive(Serialize, ToSchema)]
-pub struct MoveInfo {
+pub struct RunInfo {
     /// Which lane of the run plan.
     pub lane: usize,
     /// Which of the lane's programs.
     pub nth: usize,
-    /// Which of its moves, from 0.
-    pub index: usize,
+    /// What people call what moves.
     pub robot: String,
+    /// What people call the program.
     pub program: String,
-    pub label: String,
-    pub start_s: f64,
-    pub end_s: f64,
-    pub speed_share: f64,
+    /// When each move begins.
+    pub starts_s: Vec<f64>,
+    /// When each ends.
+    pub ends_s: Vec<f64>,
 }
 
 /// The path of the run plan, as far as it can be run.
 #[derive(Serialize, ToSchema)]
 pub struct PathInfo {
     pub duration_s: f64,
-    pub moves: Vec<MoveInfo>,
+    pub runs: Vec<RunInfo>,
     /// Why the run plan can't be run whole, if it can't.
     pub fault: Option<String>,
     /// The moves at which a lane ends because they can't be driven.
@@ -218,20 +220,6 @@ pub async fn detail(app: &App, id: Uuid, cell: &OpenCell) -> Result<Json<CellDet
             .position(&id.into())
             .expect("every item is in the tree")
     };
-    let moves = cell.shown.spans().iter().map(|s| {
-        let program = &cell.workcell.plan.lanes[s.lane].programs[s.program];
-        MoveInfo {
-            lane: s.lane,
-            nth: s.program,
-            index: s.index,
-            robot: assembly.cell().items()[program.robot].name.clone(),
-            program: program.name.clone(),
-            label: program.moves[s.index].label.clone(),
-            start_s: s.start,
-            end_s: s.end,
-            speed_share: s.speed_share,
-        }
-    });
     let faults = cell.faults.iter().map(|fault| fault_info(cell, fault));
     Ok(Json(CellDetail {
         id,
@@ -249,13 +237,38 @@ pub async fn detail(app: &App, id: Uuid, cell: &OpenCell) -> Result<Json<CellDet
         joints: joints(cell),
         path: PathInfo {
             duration_s: cell.shown.duration(),
-            moves: moves.collect(),
+            runs: runs(cell),
             fault: cell.faults.first().map(ToString::to_string),
             faults: faults.collect(),
         },
         undo: undo.undo.map(step),
         redo: undo.redo.map(step),
     }))
+}
+
+/// The programs on the path, in the order of lanes. Times to a microsecond: there may be thousands.
+fn runs(cell: &OpenCell) -> Vec<RunInfo> {
+    let mut runs: Vec<RunInfo> = Vec::new();
+    let rounded = |s: f64| (s * 1e6).round() / 1e6;
+    for span in cell.shown.spans() {
+        let is_same = |run: &RunInfo| (run.lane, run.nth) == (span.lane, span.program);
+        if !runs.last().is_some_and(is_same) {
+            let program = &cell.workcell.plan.lanes[span.lane].programs[span.program];
+            let items = cell.workcell.assembly.cell().items();
+            runs.push(RunInfo {
+                lane: span.lane,
+                nth: span.program,
+                robot: items[program.robot].name.clone(),
+                program: program.name.clone(),
+                starts_s: Vec::new(),
+                ends_s: Vec::new(),
+            });
+        }
+        let run = runs.last_mut().expect("just added");
+        run.starts_s.push(rounded(span.start));
+        run.ends_s.push(rounded(span.end));
+    }
+    runs
 }
 
 fn fault_info(cell: &OpenCell, fault: &ProgramError) -> FaultInfo {
@@ -338,8 +351,12 @@ fn frames(cell: &OpenCell) -> Vec<FrameInfo> {
         }
     }
     for program in cell.workcell.plan.lanes.iter().flat_map(|l| &l.programs) {
+        // Many moves may go to one target.
+        let mut marked = HashSet::new();
         for instruction in &program.moves {
-            if let Some(Goal::Pose { frame, pose, .. }) = instruction.motion.goals().last() {
+            if let Some(Goal::Pose { frame, pose, .. }) = instruction.motion.goals().last()
+                && marked.insert((*frame, flat(pose).map(f64::to_bits)))
+            {
                 frames.push(FrameInfo {
                     kind: FrameKindInfo::Target,
                     name: format!("{}, {}", program.name, instruction.label),

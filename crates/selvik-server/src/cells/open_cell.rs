@@ -8,7 +8,7 @@ use selvik_cell::document::CellDocument;
 use selvik_cell::fingerprint::{files_hash, fingerprint, names_hash, only_views_differ};
 use selvik_core::clearance::Pair;
 use selvik_core::mesh::{DEFAULT_FEATURE_ANGLE, Surface, feature_edges};
-use selvik_core::program::{Path, ProgramError};
+use selvik_core::program::{Path, Planned, ProgramError};
 use selvik_core::robot::Moment;
 use selvik_core::spatial::Pose;
 use selvik_formats::{FormatError, PackageFiles};
@@ -27,6 +27,8 @@ pub struct OpenCell {
     pub shown: Arc<Path>,
     /// Why some of it can't be run; nothing is certified then.
     pub faults: Vec<ProgramError>,
+    /// What its moves came to, for the next edit.
+    planned: Arc<Planned>,
     pub files: Arc<PackageFiles>,
     /// Changes with the contents of the files.
     files_hash: String,
@@ -63,6 +65,7 @@ impl OpenCell {
             workcell,
             (Arc::new(stored.files), files_hash),
             &HashMap::new(),
+            Planned::default(),
         ))
     }
 
@@ -85,6 +88,7 @@ impl OpenCell {
                 workcell: self.workcell.looked_at(document),
                 shown: Arc::clone(&self.shown),
                 faults: self.faults.clone(),
+                planned: Arc::clone(&self.planned),
                 files: Arc::clone(&self.files),
                 files_hash: self.files_hash.clone(),
                 mesh_names: self.mesh_names.clone(),
@@ -104,7 +108,15 @@ impl OpenCell {
         };
         let known: Vec<&Workcell> = std::iter::once(&self.workcell).chain(also).collect();
         let workcell = Workcell::built_on(&known, document, &files.0)?;
-        Ok(Self::of(self.revision + 1, workcell, files, &self.meshes))
+        // What moves come to depends on the items alone, and on where they begin.
+        let same = added.is_empty() && self.workcell.document.items == workcell.document.items;
+        let planned = if same {
+            (*self.planned).clone()
+        } else {
+            Planned::default()
+        };
+        let revision = self.revision + 1;
+        Ok(Self::of(revision, workcell, files, &self.meshes, planned))
     }
 
     /// What it holds in memory, KiB: files as they came, meshes with their trees.
@@ -125,8 +137,9 @@ impl OpenCell {
         workcell: Workcell,
         (files, files_hash): (Arc<PackageFiles>, String),
         known: &HashMap<String, Arc<Surface>>,
+        mut planned: Planned,
     ) -> Self {
-        let (shown, faults) = workcell.path_as_far_as_it_goes();
+        let (shown, faults) = workcell.path_as_far_as_it_goes(&mut planned);
         let mut names: HashMap<*const Surface, String> = known
             .iter()
             .map(|(name, surface)| (Arc::as_ptr(surface), name.clone()))
@@ -153,6 +166,7 @@ impl OpenCell {
             workcell,
             shown: Arc::new(shown),
             faults,
+            planned: Arc::new(planned),
             files,
             files_hash,
             mesh_names,
