@@ -11,6 +11,7 @@ mod imports;
 pub mod jogging;
 mod looking;
 mod picture;
+mod targets;
 mod trajectory;
 mod uploads;
 
@@ -67,6 +68,7 @@ fn documents() -> OpenApiRouter<App> {
         .routes(routes!(arranging::add_joint))
         .routes(routes!(arranging::add_arm))
         .routes(routes!(trajectory::joint_trajectory))
+        .routes(routes!(targets::bring_targets, targets::program_targets))
         .routes(routes!(edits::undo))
         .routes(routes!(edits::redo))
         .routes(routes!(picture::mesh))
