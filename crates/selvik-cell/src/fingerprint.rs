@@ -3,7 +3,9 @@
 use blake3::Hasher;
 use selvik_formats::{FormatError, PackageFiles, Result};
 
-use crate::document::{CELL_FILE, CellDocument, VisibilitySetDocument, by_set, sides};
+use crate::document::{
+    CELL_FILE, CellDocument, ItemDocument, VisibilitySetDocument, by_set, sides,
+};
 
 /// Raised when the same cell may come to other findings than before.
 const CERTIFICATE: &str = "certificate 4";
@@ -74,6 +76,21 @@ pub fn only_views_differ(a: &CellDocument, b: &CellDocument) -> bool {
     without_views(a) == without_views(b)
 }
 
+/// Whether the items of two documents are the same but for what people call and remember of them: they stand and move
+/// alike.
+#[must_use]
+pub fn items_move_alike(a: &CellDocument, b: &CellDocument) -> bool {
+    let bare = |item: &ItemDocument| ItemDocument {
+        name: String::new(),
+        colour: None,
+        locked: false,
+        notes: None,
+        ..item.clone()
+    };
+    let pairs = || a.items.iter().zip(&b.items);
+    a.items.len() == b.items.len() && pairs().all(|(x, y)| x == y || bare(x) == bare(y))
+}
+
 fn without_names(document: &CellDocument) -> CellDocument {
     let mut document = without_views(document);
     for item in &mut document.items {
@@ -118,7 +135,7 @@ fn without_views(document: &CellDocument) -> CellDocument {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::document::{ItemDocument, PoseDocument, RoleDocument, empty_cell};
+    use crate::document::{PoseDocument, RoleDocument, empty_cell};
 
     fn cell(x_mm: f64, name: &str) -> CellDocument {
         let mut document = empty_cell("Cell");
@@ -140,5 +157,8 @@ mod tests {
         assert_ne!(of(&cell(0.0, "A")), of(&cell(1e-9, "A")));
         assert_ne!(of(&cell(0.5, "A")), of(&cell(-0.5, "A")));
         assert_ne!(names_hash(&cell(0.0, "A")), names_hash(&cell(0.0, "B")));
+        assert!(items_move_alike(&cell(0.5, "A"), &cell(0.5, "B")));
+        assert!(!items_move_alike(&cell(0.5, "A"), &cell(0.25, "A")));
+        assert!(!items_move_alike(&cell(0.5, "A"), &empty_cell("Cell")));
     }
 }

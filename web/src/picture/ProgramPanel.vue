@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { mdiArrowDown, mdiArrowUp, mdiContentDuplicate, mdiDeleteOutline, mdiPlus } from '@mdi/js'
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
 
 import { useCell } from '../cell/cellStore'
 import { useNaming } from '../cell/namingStore'
@@ -40,20 +40,38 @@ function rename() {
   const name = programs.program!.name
   naming.asked = { title: 'Rename the program', name, done: programs.rename }
 }
-/** Where the joint values of the mechanism along the path are written. */
-const trajectory = (format: string) => {
-  const item = encodeURIComponent(programs.program!.robot)
-  return `/api/cells/${cell.cell!.id}/trajectory?item=${item}&format=${format}`
-}
+/** What is written of the program, and where: joint values along the path, and targets. */
+const written = computed(() => {
+  const { robot, id, tcp } = programs.program!
+  const base = `/api/cells/${cell.cell!.id}`
+  const joints = `${base}/trajectory?item=${encodeURIComponent(robot)}`
+  const targets = `${base}/targets?program=${encodeURIComponent(id)}`
+  const all = [
+    { id: 'trajectory', name: 'joints', title: 'Joint values along the path', at: joints },
+  ]
+  if (tcp) all.push({ id: 'targets', name: 'targets', title: 'Its targets', at: targets })
+  return all
+})
 /** Moves that are added less often. */
 const others = computed<Record<string, () => unknown>>(() => ({
-  ...(programs.program?.tcp && { [circular.value]: programs.addCircular }),
+  ...(programs.program?.tcp && {
+    [circular.value]: programs.addCircular,
+    'Targets from a CSV file…': () => chooser.value!.click(),
+  }),
   Take: programs.addTake,
   Release: programs.addRelease,
   Wait: programs.addWait,
   'Sync mark': addSync,
 }))
 const circular = computed(() => (programs.via ? 'Circular: ends here' : 'Circular: goes over here'))
+/** Asks for a file of targets. */
+const chooser = ref<HTMLInputElement>()
+async function chose(e: Event) {
+  const input = e.target as HTMLInputElement
+  const [file] = input.files ?? []
+  if (file) await programs.bringTargets(file.name, await file.text())
+  input.value = ''
+}
 function add(e: Event) {
   const select = e.target as HTMLSelectElement
   void others.value[select.value]?.()
@@ -124,17 +142,20 @@ function started(e: Event) {
       <div class="line">
         <span class="soft">Program</span>
         <button class="link" @click="rename">Rename</button>
-        <span class="soft">its joints as</span>
-        <a
-          v-for="format in ['csv', 'json']"
-          :key="format"
-          class="link"
-          :href="trajectory(format)"
-          download
-          :title="`Joint values along the path as ${format.toUpperCase()}`"
-          :data-test="`trajectory-${format}`"
-          >{{ format.toUpperCase() }}</a
-        >
+        <template v-for="out in written" :key="out.id">
+          <span class="soft">{{ out.name }}</span>
+          <a
+            v-for="format in ['csv', 'json']"
+            :key="format"
+            class="link"
+            :href="`${out.at}&format=${format}`"
+            download
+            :title="`${out.title} as ${format.toUpperCase()}`"
+            :aria-label="`${out.title} as ${format.toUpperCase()}`"
+            :data-test="`${out.id}-${format}`"
+            >{{ format.toUpperCase() }}</a
+          >
+        </template>
         <span class="grow" />
         <button
           title="Delete the program"
@@ -172,6 +193,16 @@ function started(e: Event) {
         >
           Linear here
         </button>
+        <input
+          ref="chooser"
+          type="file"
+          accept=".csv,.txt"
+          class="chooser"
+          aria-label="CSV file of targets"
+          tabindex="-1"
+          data-test="targets-file"
+          @change="chose"
+        />
         <select class="new" aria-label="Other moves" data-test="add-other" @change="add">
           <option value="">More…</option>
           <option v-for="(_, name) in others" :key="name">{{ name }}</option>
@@ -208,6 +239,9 @@ function started(e: Event) {
 }
 .grow {
   flex: 1;
+}
+.chooser {
+  display: none;
 }
 .tools {
   display: flex;

@@ -155,6 +155,14 @@ export const usePrograms = defineStore('programs', () => {
     return insert([{ move: 'release', item: taken.item, ...on, touching_moves: 1 }])
   }
   const chosenItem = () => (what.selected.size === 1 ? [...what.selected][0] : undefined)
+  /** Adds the targets of a CSV file, with moves to them. */
+  function bringTargets(file: string, text: string) {
+    return cell.change(() => {
+      const { id, revision } = cell.cell!
+      const body = { base_revision: revision, program: program.value!.id, file, text }
+      return answer(api.POST('/api/cells/{id}/targets', { params: { path: { id } }, body }))
+    })
+  }
   const addWait = () => insert([{ move: 'wait', seconds: WAIT_S }])
   const addSync = (mark: string) => insert([{ move: 'sync', mark }])
   /** Takes a target to where the TCP is now. */
@@ -239,6 +247,7 @@ export const usePrograms = defineStore('programs', () => {
     addCircular,
     addTake,
     addRelease,
+    bringTargets,
     addWait,
     addSync,
     teach,

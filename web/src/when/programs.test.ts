@@ -48,6 +48,7 @@ function begun(program = seals()) {
   })
   begin({
     'POST /api/cells/{id}/edits': () => ({ ...cell, revision: cell!.revision + 1 }),
+    'POST /api/cells/{id}/targets': () => ({ ...cell, revision: cell!.revision + 1 }),
     'POST /api/cells/{id}/jog': () => ({
       joints_deg_or_mm: { 'arm/q1': 11 },
       tcp: program.tcp ? { pose, postures: [{ now: true, posture: { front: true } }] } : null,
@@ -141,6 +142,13 @@ describe('programs', () => {
     await programs.addRelease()
     const release = { move: 'release', item: 'ring', onto: 'arm', touching_moves: 1 }
     expect(edits()[1]).toMatchObject({ change: { insert: { moves: [release] } } })
+  })
+
+  it('take the targets of a file', async () => {
+    const programs = begun()
+    await programs.bringTargets('poses.csv', 'x,y,z')
+    const body = { base_revision: 1, program: 'seal', file: 'poses.csv', text: 'x,y,z' }
+    expect(asked.at(-1)).toMatchObject({ what: 'POST /api/cells/{id}/targets', body })
   })
 
   it('begin with the TCP that their mechanism carries, and start when they are told', async () => {

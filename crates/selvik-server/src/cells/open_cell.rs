@@ -5,7 +5,9 @@ use std::sync::{Arc, OnceLock};
 
 use selvik_cell::Workcell;
 use selvik_cell::document::CellDocument;
-use selvik_cell::fingerprint::{files_hash, fingerprint, names_hash, only_views_differ};
+use selvik_cell::fingerprint::{
+    files_hash, fingerprint, items_move_alike, names_hash, only_views_differ,
+};
 use selvik_core::clearance::Pair;
 use selvik_core::mesh::{DEFAULT_FEATURE_ANGLE, Surface, feature_edges};
 use selvik_core::program::{Path, Planned, ProgramError};
@@ -109,7 +111,8 @@ impl OpenCell {
         let known: Vec<&Workcell> = std::iter::once(&self.workcell).chain(also).collect();
         let workcell = Workcell::built_on(&known, document, &files.0)?;
         // What moves come to depends on the items alone, and on where they begin.
-        let same = added.is_empty() && self.workcell.document.items == workcell.document.items;
+        let (before, after) = (&self.workcell.document, &workcell.document);
+        let same = added.is_empty() && items_move_alike(before, after);
         let planned = if same {
             (*self.planned).clone()
         } else {
