@@ -96,6 +96,8 @@ pub struct TcpAnswer {
     pub pose: PoseDocument,
     /// In the world: x, y, z (m), quaternion x, y, z, w.
     pub world: [f64; 7],
+    /// Where the frame that was asked for stands in the world.
+    pub axes: [f64; 7],
     /// All solutions there, the nearest first: the posture in words and joint values.
     pub postures: Vec<PostureAnswer>,
     /// Whether the arm is at a singularity, or so near that joints hurry where the TCP barely moves.
@@ -348,10 +350,11 @@ fn tcp_answer(
     let posed = Posed::new(workcell, now);
     let frame = asked.frame.clone().unwrap_or(FrameChoice::World);
     let (item, world) = posed.standing(tcp)?;
-    let pose = PoseDocument::from_pose(&(posed.frame(&frame, item)?.inverse() * world));
+    let frame = posed.frame(&frame, item)?;
     let mut answer = TcpAnswer {
-        pose,
+        pose: PoseDocument::from_pose(&(frame.inverse() * world)),
         world: flat(&world),
+        axes: flat(&frame),
         postures: Vec::new(),
         singular: false,
     };

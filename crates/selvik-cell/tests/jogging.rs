@@ -283,6 +283,12 @@ fn a_place_in_the_world_is_the_same_place() {
         &asked(&[("q1", 40.0), ("q2", 50.0)]),
     );
     let world = told.tcp.expect("a TCP").world;
+    let in_own = JogRequest {
+        frame: Some(FrameChoice::Own),
+        ..asked(&[("q1", 40.0), ("q2", 50.0)])
+    };
+    let own = answer(&workcell, &mut jogging, &in_own).tcp.expect("a TCP");
+    assert_eq!(own.axes, own.world, "its own frame stands where it does");
     let there = answer(&workcell, &mut jogging, &at(ReachPlace::World(world)));
     assert!(
         (there.joints_deg_or_mm["arm/q1"] - 40.0).abs() < 1e-6,

@@ -93,6 +93,9 @@ fn turning() -> Assembly {
     Assembly::new(Cell::new(items).unwrap(), mechanisms).unwrap()
 }
 
+/// Whose programs run, and what they do.
+type Lanes = Vec<(usize, Vec<Motion>)>;
+
 fn to(angle: f64) -> Motion {
     Motion::Joint {
         to: Goal::Joints(vec![angle]),
@@ -340,10 +343,7 @@ fn the_band_shows_it_only_while_it_is_carried() {
 #[case::held_by_the_other_lane(
     |a: &Assembly| vec![(ARM, vec![take(a, BAR)]), (OTHER, vec![to(1.0), release(a, BAR, None)])], 1
 )]
-fn what_is_not_held_cant_be_released(
-    #[case] lanes: fn(&Assembly) -> Vec<(usize, Vec<Motion>)>,
-    #[case] index: usize,
-) {
+fn what_is_not_held_cant_be_released(#[case] lanes: fn(&Assembly) -> Lanes, #[case] index: usize) {
     let assembly = turning();
     let error = planned(&assembly, &lanes(&assembly)).unwrap_err();
     assert_eq!(

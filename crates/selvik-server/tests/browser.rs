@@ -133,9 +133,7 @@ async fn the_main_job_from_opening_a_cell_to_the_evidence_of_a_broken_rule() {
         .expect("its place");
     let cut = b.text("chip-section").await;
     assert!(cut.contains("mm"), "{cut}");
-    let field = b.find("section-at").await;
-    field.clear().await.expect("cleared");
-    field.send_keys("12.5\u{E007}").await.expect("typed");
+    b.fill("section-at", "12.5").await;
     b.until(
         "the cut moved",
         "document.querySelector('[data-test=chip-section]').innerText.includes('12.5 mm')",

@@ -55,6 +55,7 @@ async fn parts_are_taken_and_released_by_hand_and_undone() {
     assert!(off(&set_down, &seat) < 0.01, "{set_down:?} {seat:?}");
 
     // Behind the first move another part is taken: that which is selected.
+    b.fill("filter", "Rack housing 2").await;
     b.pick("housing-r2").await;
     b.script("document.querySelector('[data-test=move]').click()")
         .await;
@@ -136,6 +137,7 @@ async fn what_can_t_be_driven_is_shown_in_the_list_on_the_strip_and_in_the_pictu
 #[tokio::test(flavor = "multi_thread")]
 async fn the_tcp_is_dragged_by_its_handles_and_kept_as_the_end_of_a_circle() {
     let (server, id, b) = demo().await;
+    b.click("view-front").await;
     b.pick("r1").await;
     b.keys("k").await;
     b.until(
@@ -143,9 +145,6 @@ async fn the_tcp_is_dragged_by_its_handles_and_kept_as_the_end_of_a_circle() {
         "!!document.querySelector('[data-test=jog] [data-test=tcp-Z]')",
     )
     .await;
-    // As large as the picture, so that the handles are not small.
-    b.keys("f").await;
-    b.rests().await;
     let tcp = async || -> [f64; 3] {
         [
             b.value("tcp-X").await,
@@ -154,7 +153,16 @@ async fn the_tcp_is_dragged_by_its_handles_and_kept_as_the_end_of_a_circle() {
         ]
     };
     let before = tcp().await;
+    for _ in 0..3 {
+        b.find_and_do("Handles larger").await;
+        b.uncovered().await;
+    }
     b.click("jog-move").await;
+    b.until(
+        "the handles are asked for",
+        "document.querySelector('[data-test=jog-move]').ariaPressed === 'true'",
+    )
+    .await;
     b.rests().await;
     // The arrow upwards is blue; dragged down the TCP goes straight down.
     let is_blue =

@@ -50,6 +50,7 @@ function panel(answer: object = {}) {
 const tcp = {
   pose: { xyz_mm: [100, 200, 300], rpy_deg: [0, 0, 45] },
   world: [0.1, 0.2, 0.3, 0, 0, 0, 1],
+  axes: [0, 0, 0, 0, 0, 0, 1],
   singular: false,
   postures: [
     { name: 'front, elbow up, wrist +', now: true, joints_deg_or_mm: {} },

@@ -239,17 +239,19 @@ function pose() {
 watch([() => when.time, () => when.exact, () => when.track, () => jog.answer, loading], pose)
 
 // ---- handles on the TCP that is jogged
-const tcpAt = computed(() => (jog.handles ? (jog.answer?.tcp?.world ?? null) : null))
+const tcpAt = computed(() => (jog.handles ? (jog.answer?.tcp ?? null) : null))
 let dragging = false
 watch([tcpAt, () => jog.handles, handleSize, scene], () => {
   if (dragging || items.handles) return
   const at = tcpAt.value
   if (!at || !jog.handles) return scene.value?.setHandles(null)
-  const start = matrixOf(at)
+  const start = matrixOf(at.world)
+  // They point along the axes of the frame in which the TCP is told.
+  const along = [...at.world.slice(0, 3), ...at.axes.slice(3)]
   const reach = (motion: Matrix4) => jog.reachInWorld(flatOf(motion.clone().multiply(start)))
   const mode = jog.handles
   scene.value?.setHandles(
-    { mode, at, size: handleSize.value, nodes: [] },
+    { mode, at: along, size: handleSize.value, nodes: [] },
     {
       moved: (motion) => {
         dragging = true
