@@ -24,9 +24,7 @@ function opened(path: Partial<Cell['path']>) {
   begin({ 'GET /api/cells/{id}/poses': () => [] })
   openCell([{ id: 'table' }], 'c', { path: { duration_s: 10, runs: [], ...path } } as never)
 }
-beforeEach(() =>
-  opened({ runs: [run(0, 'Seal', [0, 4], [4, 9]), run(1, 'Load', [2], [6])] }),
-)
+beforeEach(() => opened({ runs: [run(0, 'Seal', [0, 4], [4, 9]), run(1, 'Load', [2], [6])] }))
 function swept(by: Partial<Findings> = {}) {
   const findings = useFindings()
   findings.findings = {
