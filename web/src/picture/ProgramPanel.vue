@@ -1,5 +1,12 @@
 <script setup lang="ts">
-import { mdiArrowDown, mdiArrowUp, mdiContentDuplicate, mdiDeleteOutline, mdiPlus } from '@mdi/js'
+import {
+  mdiArrowDown,
+  mdiArrowUp,
+  mdiContentDuplicate,
+  mdiDeleteOutline,
+  mdiPencilOutline,
+  mdiPlus,
+} from '@mdi/js'
 import { computed, ref } from 'vue'
 
 import { useCell } from '../cell/cellStore'
@@ -140,8 +147,9 @@ function started(e: Event) {
         >
       </div>
       <div class="line">
-        <span class="soft">Program</span>
-        <button class="link" @click="rename">Rename</button>
+        <button title="Rename the program" aria-label="Rename the program" @click="rename">
+          <v-icon :icon="mdiPencilOutline" size="15" />
+        </button>
         <template v-for="out in written" :key="out.id">
           <span class="soft">{{ out.name }}</span>
           <a

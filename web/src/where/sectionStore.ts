@@ -21,7 +21,15 @@ export const useSection = defineStore('section', () => {
   async function middle(): Promise<Vec3> {
     const chosen = [...what.selected].flatMap((i) => cell.family(i))
     const shown = chosen.filter((i) => what.visible.has(i))
-    const { pivot_mm } = shown.length ? await where.framed(shown, where.viewpoint) : where.viewpoint
+    if (!shown.length) return [...where.viewpoint.pivot_mm] as Vec3
+    // Framed square on and without perspective, the pivot is the middle of its box.
+    const square = {
+      bearing_deg: 0,
+      elevation_deg: 0,
+      roll_deg: 0,
+      projection: 'parallel',
+    } as const
+    const { pivot_mm } = await where.framed(shown, { ...where.viewpoint, ...square })
     return [...pivot_mm] as Vec3
   }
   async function toggle() {

@@ -66,6 +66,23 @@ function opened(views: SavedView[], tours: Tour[] = [], opening_view?: string) {
 }
 const edits = () => asked.flatMap((a) => (a.body as { edit?: Edit })?.edit ?? [])
 
+describe('a new section', () => {
+  beforeEach(() => setActivePinia(createPinia()))
+
+  it('goes through the middle of the box of what is selected, facing whoever looks', async () => {
+    opened([])
+    const where = useWhere()
+    where.move({ ...START, bearing_deg: 80, elevation_deg: 20, projection: 'perspective' })
+    useWhat().selected = new Set(['clamp'])
+    await useSection().toggle()
+    const { body } = asked.find((a) => a.what === 'POST /api/cells/{id}/frame')!
+    // Only without perspective and square to the axes the pivot of what is framed is that middle.
+    const square = { bearing_deg: 0, elevation_deg: 0, roll_deg: 0, projection: 'parallel' }
+    expect(body).toMatchObject({ items: ['clamp'], viewpoint: square })
+    expect(useSection().section).toMatchObject({ normal: [1, 0, 0] })
+  })
+})
+
 describe('saved views', () => {
   beforeEach(() => {
     setActivePinia(createPinia())
