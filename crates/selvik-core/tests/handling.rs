@@ -309,6 +309,27 @@ fn what_was_set_down_is_in_the_way_like_anything_else() {
     assert!(worst.last().unwrap().touching.len() == 1);
 }
 
+/// What is taken behind the last move is carried at the end, and counts there.
+#[test]
+fn what_is_taken_at_the_very_end_is_measured_there() {
+    let assembly = turning();
+    let path = planned(
+        &assembly,
+        &[(ARM, vec![to(1.0), to(0.0), take(&assembly, BAR)])],
+    )
+    .unwrap();
+    let sweep = swept(&assembly, &path);
+    let [held] = of(&sweep, &assembly, BAR, POST)[..] else {
+        panic!("the arm carries it at the end");
+    };
+    let end = path.duration();
+    assert_eq!(held.pair.times, Some((end, end)));
+    // From the near corner of the bar at (1.05, 0.02) to the axis of the post at (0, 1.6), less its radius.
+    let exact = 1.05f64.hypot(1.58) - 0.05;
+    assert!((held.clearance.attained() - exact).abs() < TOLERANCE);
+    assert!(held.clearance.lower() <= exact + 1e-9 && held.clearance.width() < 2.0 * TOLERANCE);
+}
+
 #[test]
 fn the_band_shows_it_only_while_it_is_carried() {
     let assembly = turning();

@@ -27,7 +27,9 @@ impl Arrangement {
             return Some(None);
         }
         let (from, to) = (self.from.max(0.0), until.min(self.duration));
-        (from < to).then_some(Some((from, to)))
+        // How things hang at the very end counts, too; one that lasts no time before that is followed by another.
+        let lasts = from < to || (from == to && until == f64::INFINITY);
+        lasts.then_some(Some((from, to)))
     }
 }
 
