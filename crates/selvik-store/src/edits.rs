@@ -131,7 +131,11 @@ impl Store {
     pub async fn step(&self, id: Uuid, walk: Walk, step: i64) -> Result<WalkedStep, StoreError> {
         let mut connection = self.connection().await?;
         let found = next(&mut connection, id, walk).await?;
-        let (of, label, changes) = found.ok_or(StoreError::Nothing(walk.word()))?;
+        let (named, changes) = found.ok_or(StoreError::Nothing(walk.word()))?;
+        let Step {
+            revision: of,
+            label,
+        } = named;
         if of != step {
             return Err(StoreError::OtherStep {
                 which: walk.word(),
@@ -231,20 +235,16 @@ async fn next(
     connection: &mut AsyncPgConnection,
     id: Uuid,
     walk: Walk,
-) -> Result<Option<(i64, String, Value)>, StoreError> {
-    let query = edits::table
-        .filter(edits::cell_id.eq(id))
-        .select((edits::revision, edits::label, edits::changes))
-        .into_boxed();
-    let query = match walk {
-        Walk::Undo => query
-            .filter(edits::state.eq("done"))
-            .order(edits::revision.desc()),
-        Walk::Redo => query
-            .filter(edits::state.eq("undone"))
-            .order(edits::revision.asc()),
+) -> Result<Option<(Step, Value)>, StoreError> {
+    let Some(step) = next_name(connection, id, walk).await? else {
+        return Ok(None);
     };
-    Ok(query.first(connection).await.optional()?)
+    let changes = edits::table
+        .find((id, step.revision))
+        .select(edits::changes)
+        .first(connection)
+        .await?;
+    Ok(Some((step, changes)))
 }
 
 async fn locked_revision(connection: &mut AsyncPgConnection, id: Uuid) -> Result<i64, StoreError> {

@@ -2,13 +2,13 @@
 import { useVirtualList } from '@vueuse/core'
 import { computed } from 'vue'
 
-import { useCell } from '../cell/cellStore'
+import { useRules } from '../findings/rulesStore'
 import { moveSaid, usePrograms } from '../when/programStore'
 import { clock, useWhen } from '../when/whenStore'
 
 /** The moves of a program, and when each begins; one or several in a row are selected. */
 const programs = usePrograms()
-const cell = useCell()
+const rules = useRules()
 const when = useWhen()
 
 const ROW = 22
@@ -39,11 +39,6 @@ function key(e: KeyboardEvent) {
   e.preventDefault()
   e.stopPropagation()
 }
-const nameOf = (key: string) => {
-  const [item, link] = key.split('/')
-  const name = cell.items.get(item!)?.name ?? item!
-  return link ? `${name} ${link.replaceAll('_', ' ')}` : name
-}
 const startOf = (index: number) => {
   const span = programs.starts.get(index)
   return span ? clock(span.start_s) : '–'
@@ -73,7 +68,7 @@ const startOf = (index: number) => {
         @click="clicked(data.index, $event)"
       >
         <span class="number soft">{{ data.index + 1 }}</span>
-        <span class="said">{{ moveSaid(data.step, nameOf) }}</span>
+        <span class="said">{{ moveSaid(data.step, rules.nameOf) }}</span>
         <span class="number soft">{{ startOf(data.index) }}</span>
       </div>
     </div>

@@ -216,11 +216,4 @@ select {
 .more {
   justify-self: start;
 }
-.unseen {
-  position: absolute;
-  width: 1px;
-  height: 1px;
-  overflow: hidden;
-  clip-path: inset(50%);
-}
 </style>

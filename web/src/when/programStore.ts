@@ -63,8 +63,10 @@ export const usePrograms = defineStore('programs', () => {
   const fault = computed(() => (cell.cell?.path.faults ?? []).find(isHere) ?? null)
 
   watch(program, (now, before) => {
-    if (now?.id !== before?.id) select(0, 0)
-    else select(Math.min(at.value, moves.value.length), count.value)
+    if (now?.id !== before?.id) {
+      select(0, 0)
+      via.value = null
+    } else select(Math.min(at.value, moves.value.length), count.value)
   })
   function select(first: number, many = 1) {
     at.value = first

@@ -1,4 +1,5 @@
 import { createPinia, setActivePinia } from 'pinia'
+import { nextTick } from 'vue'
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 
 import { useCell } from '../cell/cellStore'
@@ -125,6 +126,12 @@ describe('programs', () => {
     await programs.addCircular()
     const move = { move: 'circular', via: 'T2', to: 'T3', speed_mm_s: 250 }
     expect(edits()[0]).toMatchObject({ change: { insert: { moves: [move] } } })
+    expect(programs.via).toBe(null)
+    // What was begun in one program does not end in another.
+    await programs.addCircular()
+    useCell().cell!.document.programs!.push({ ...seals(), id: 'other' })
+    programs.chosen = 'other'
+    await nextTick()
     expect(programs.via).toBe(null)
   })
 
