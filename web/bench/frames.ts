@@ -120,7 +120,7 @@ async function measure() {
   })
   const frame = () => new Promise<number>((done) => (drawn = done))
   scene.resize(WIDTH, HEIGHT)
-  scene.setBodies(
+  scene.stage.setBodies(
     bodies,
     new Map(cell.document.items.map((i) => [i.id, { role: i.role as string, colour: i.colour }])),
     [],
@@ -128,7 +128,7 @@ async function measure() {
     cell.moving_nodes,
   )
   const items = new Set(bodies.map((b) => b.item))
-  scene.setShown({ visible: items, ghosts: new Set(), selected: new Set(), hovered: null })
+  scene.stage.setShown({ visible: items, ghosts: new Set(), selected: new Set(), hovered: null })
 
   const prepared = performance.now()
   prepareLevels(bodies.map((b) => b.mesh))
@@ -194,7 +194,7 @@ async function measure() {
   const script: number[] = []
   for (let i = 0; i < FRAMES; i++) {
     const next = frame()
-    scene.setPoses(
+    scene.stage.setPoses(
       cell.moving_nodes,
       cell.moving_nodes.map((n) => cell.poses[n]!),
     )

@@ -119,7 +119,8 @@ export const useExport = defineStore('export', () => {
     job.value = { done: 0, total }
     for (let i = 0; i < total && !stopped; i++) {
       tours.goTo(i / rate)
-      if (tours.tour!.with_programs) scene.value!.setPoses(cell.cell!.moving_nodes, when.posesNow())
+      if (tours.tour!.with_programs)
+        scene.value!.stage.setPoses(cell.cell!.moving_nodes, when.posesNow())
       yield { picture: draw(size, annotated), index: i }
       job.value = { done: i + 1, total }
       await new Promise((r) => setTimeout(r))

@@ -137,8 +137,10 @@ async function picked(at: [number, number], hit: Hit) {
 const planned = computed(() => (standpoint.planned ? seen(standpoint.planned) : null))
 
 /** Handles hear the pointer where it is; Ctrl moves them in steps. */
-const aim = (e: PointerEvent) =>
-  scene.value?.aimHandles(props.index, box.value!, e.ctrlKey, items.carry)
+const aim = (e: PointerEvent) => {
+  const view = scene.value?.spots.view(props.index)
+  if (view) scene.value!.stage.aimHandles(view, box.value!, e.ctrlKey, items.carry)
+}
 const draggedBy = computed(() => {
   const d = items.dragged
   if (!d || where.active !== props.index) return ''

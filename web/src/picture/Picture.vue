@@ -20,7 +20,8 @@ import { useTours } from '../where/tourStore'
 import { useWhere } from '../where/whereStore'
 import { loadMeshes, prepareForPicking, prepareLevels } from '../scene/meshes'
 import { useExport } from '../actions/exportStore'
-import { Scene, type SceneFrame } from '../scene/scene'
+import type { SceneFrame } from '../scene/marks'
+import { Scene } from '../scene/scene'
 import { flatOf, matrixOf } from '../scene/poses'
 import { sceneKey } from './sceneKey'
 
@@ -88,8 +89,8 @@ watch(
         node: b.node,
         mesh: meshes.get(b.mesh)!,
       }))
-      drawing.setBodies(bodies, lookOf(open), framesOf(open), open.poses, open.moving_nodes)
-      drawing.setPoses(open.moving_nodes, when.posesNow())
+      drawing.stage.setBodies(bodies, lookOf(open), framesOf(open), open.poses, open.moving_nodes)
+      drawing.stage.setPoses(open.moving_nodes, when.posesNow())
       loading.value = false
       prepareForPicking(bodies.map((b) => b.mesh))
       if (drawing.software) prepareLevels(bodies.map((b) => b.mesh))
@@ -105,15 +106,15 @@ watch(
     const open = cell.cell
     if (!open || loading.value) return
     if (poses !== before || frames !== marked) standAgain()
-    scene.value?.setLook(lookOf(open))
+    scene.value?.stage.setLook(lookOf(open))
   },
 )
 /** Everything where the cell says it stands. */
 function standAgain() {
   const open = cell.cell!
   // Another number of coordinate systems: the bodies are made anew and stand right by themselves.
-  if (scene.value?.nodeCount !== open.poses.length) return
-  scene.value.setRest(open.poses, framesOf(open))
+  if (scene.value?.stage.nodeCount !== open.poses.length) return
+  scene.value.stage.setRest(open.poses, framesOf(open))
   pose()
 }
 
@@ -121,7 +122,7 @@ function standAgain() {
 const handleSize = computed(() => settings.furniture.handleSize)
 watch([() => items.handles, () => items.grip, handleSize, scene, loading], () => {
   const [mode, grip] = [items.handles, items.grip]
-  if (!mode || !grip || loading.value) return scene.value?.setHandles(null)
+  if (!mode || !grip || loading.value) return scene.value?.stage.setHandles(null)
   let from: Vec3 | null = null
   const shifted = (motion: Matrix4): Vec3 => {
     const [x, y, z] = [
@@ -133,7 +134,7 @@ watch([() => items.handles, () => items.grip, handleSize, scene, loading], () =>
       .toArray()
     return [x, y, z]
   }
-  scene.value?.setHandles(
+  scene.value?.stage.setHandles(
     { mode, at: grip.at, size: handleSize.value, nodes: grip.nodes },
     {
       moved: (motion) => {
@@ -206,11 +207,11 @@ watch(
 )
 
 watch([scene, () => settings.looking.fine], ([drawing, fine]) => drawing && (drawing.fine = fine))
-watch(palette, (p) => scene.value?.setPalette(p))
+watch(palette, (p) => scene.value?.stage.setPalette(p))
 watch(
   [() => what.visible, () => what.ghosts, () => what.selected, () => what.hovered, scene, loading],
   () =>
-    scene.value?.setShown({
+    scene.value?.stage.setShown({
       visible: what.visible,
       ghosts: what.ghosts,
       selected: what.selected,
@@ -229,12 +230,12 @@ const furniture = computed(() => {
       (listed.has(f.kind) && (!f.item || visible.has(f.item))),
   }
 })
-watch([furniture, scene, loading], () => scene.value?.setFurniture(furniture.value))
+watch([furniture, scene, loading], () => scene.value?.stage.setFurniture(furniture.value))
 /** What moves, where it is now; what is jogged, where the hand has it. */
 function pose() {
   if (!cell.cell || loading.value) return
-  scene.value?.setPoses(cell.cell.moving_nodes, when.posesNow())
-  if (jog.answer?.nodes.length) scene.value?.setPoses(jog.answer.nodes, jog.answer.poses)
+  scene.value?.stage.setPoses(cell.cell.moving_nodes, when.posesNow())
+  if (jog.answer?.nodes.length) scene.value?.stage.setPoses(jog.answer.nodes, jog.answer.poses)
 }
 watch([() => when.time, () => when.exact, () => when.track, () => jog.answer, loading], pose)
 
@@ -244,13 +245,13 @@ let dragging = false
 watch([tcpAt, () => jog.handles, handleSize, scene], () => {
   if (dragging || items.handles) return
   const at = tcpAt.value
-  if (!at || !jog.handles) return scene.value?.setHandles(null)
+  if (!at || !jog.handles) return scene.value?.stage.setHandles(null)
   const start = matrixOf(at.world)
   // They point along the axes of the frame in which the TCP is told.
   const along = [...at.world.slice(0, 3), ...at.axes.slice(3)]
   const reach = (motion: Matrix4) => jog.reachInWorld(flatOf(motion.clone().multiply(start)))
   const mode = jog.handles
-  scene.value?.setHandles(
+  scene.value?.stage.setHandles(
     { mode, at: along, size: handleSize.value, nodes: [] },
     {
       moved: (motion) => {
@@ -265,18 +266,18 @@ watch([tcpAt, () => jog.handles, handleSize, scene], () => {
   )
 })
 watch([() => section.section, () => section.faces, palette, loading], () =>
-  scene.value?.setSection(section.section, section.faces),
+  scene.value?.stage.setSection(section.section, section.faces),
 )
 /** The gap that is shown: of the finding, or the nearest while joints are jogged. */
 const gap = computed(() => {
   const near = findings.shown ?? jog.answer?.nearest[0]
   return near ? { a: near.on_a_mm as Vec3, b: near.on_b_mm as Vec3 } : null
 })
-watch([gap, scene, palette], () => scene.value?.setGap(gap.value))
+watch([gap, scene, palette], () => scene.value?.stage.setGap(gap.value))
 watch([() => findings.openEdges, scene, palette], () =>
-  scene.value?.setOpenEdges(findings.openEdges),
+  scene.value?.stage.setOpenEdges(findings.openEdges),
 )
-watch([() => tours.eyes, scene], () => scene.value?.setTour(tours.eyes))
+watch([() => tours.eyes, scene], () => scene.value?.stage.setTour(tours.eyes))
 defineExpose({ scene })
 </script>
 

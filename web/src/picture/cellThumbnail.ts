@@ -16,10 +16,10 @@ export function useThumbnail(ready: () => boolean) {
   const views = useViews()
   const exporting = useExport()
   watchDebounced(
-    [ready, () => cell.cell?.fingerprint, () => exporting.scene?.nodeCount],
+    [ready, () => cell.cell?.fingerprint, () => exporting.scene?.stage.nodeCount],
     async () => {
       const open = cell.cell
-      if (!ready() || !open?.bodies.length || !exporting.scene?.nodeCount) return
+      if (!ready() || !open?.bodies.length || !exporting.scene?.stage.nodeCount) return
       const opening = views.views.find((v) => v.id === views.opening)
       const bare = { grid: true, shadow: true, frameSize: 1, frame: () => false }
       const view = {

@@ -35,9 +35,9 @@ export const useThumbnails = defineStore('thumbnails', () => {
       // Drawn and put back in one go: nothing of it is seen.
       const hidden = new Set(view.hidden)
       const visible = new Set([...cell.items.keys()].filter((i) => !hidden.has(i)))
-      if (poses) scene.setPoses(open.moving_nodes, poses)
-      scene.setSection(view.section ?? null, null)
-      scene.setShown({ visible, ghosts: new Set(), selected: new Set(), hovered: null })
+      if (poses) scene.stage.setPoses(open.moving_nodes, poses)
+      scene.stage.setSection(view.section ?? null, null)
+      scene.stage.setShown({ visible, ghosts: new Set(), selected: new Set(), hovered: null })
       const look = {
         viewpoint: view.viewpoint,
         style: view.style,
@@ -45,9 +45,9 @@ export const useThumbnails = defineStore('thumbnails', () => {
       }
       const furniture = { grid: true, shadow: true, frame: () => false, frameSize: 1 }
       const picture = scene.snapshot(look, 168, 104, { furniture, small: true })
-      if (poses) scene.setPoses(open.moving_nodes, when.posesNow())
-      scene.setSection(cut.section, cut.faces)
-      scene.setShown({
+      if (poses) scene.stage.setPoses(open.moving_nodes, when.posesNow())
+      scene.stage.setSection(cut.section, cut.faces)
+      scene.stage.setShown({
         visible: what.visible,
         ghosts: what.ghosts,
         selected: what.selected,

@@ -133,7 +133,7 @@ export function useHand(
   function down(e: PointerEvent) {
     element.value!.focus({ preventScroll: true })
     // A handle under the pointer takes the drag.
-    if (e.button === 0 && scene()?.handlesBusy) return void (where.active = pane)
+    if (e.button === 0 && scene()?.stage.handlesBusy) return void (where.active = pane)
     element.value!.setPointerCapture(e.pointerId)
     where.active = pane
     const at = local(e)
@@ -174,7 +174,7 @@ export function useHand(
     }
     const at = local(e)
     if (!drag) {
-      if (scene()?.handlesBusy) return void (what.hovered = null)
+      if (scene()?.stage.handlesBusy) return void (what.hovered = null)
       const hit = scene()?.spots.pick(pane, ...at) ?? null
       what.hovered = hit?.item ?? null
       on.hover(hit, at)

@@ -20,7 +20,7 @@ export interface PaneView {
 }
 
 /** What is painted, made ready for a pane: `pixels` as `Drawing` has it. */
-export interface Stage {
+export interface Painted {
   readonly scene: THREE.Scene
   makeReady(pane: PaneView, camera: Camera, drawing: Painting & { sight: Sight }): void
 }
@@ -36,6 +36,8 @@ export interface Painting {
   part?: { top: number; height: number }
 }
 
+/** What is drawn roughly, where there is no graphics card, is off by so many pixels at most. */
+export const ROUGH = 1
 /** Farthest over nearest that one depth buffer of 24 bits tells apart well. */
 const DEEPEST = 2e5
 const LARGEST_TILE = 2048
@@ -50,7 +52,7 @@ export class Painter {
   constructor(
     readonly canvas: HTMLCanvasElement,
     private cameras: Cameras,
-    private stage: Stage,
+    private painted: Painted,
   ) {
     this.renderer = new THREE.WebGLRenderer({
       canvas,
@@ -70,9 +72,9 @@ export class Painter {
     const camera = this.cameras.drawing(pane)
     camera.updateProjectionMatrix()
     const sight = this.sightOf(camera, painting)
-    this.stage.makeReady(pane, camera, { ...painting, sight })
+    this.painted.makeReady(pane, camera, { ...painting, sight })
     if (camera !== this.cameras.perspective || camera.far / camera.near <= DEEPEST) {
-      this.renderer.render(this.stage.scene, camera)
+      this.renderer.render(this.painted.scene, camera)
       return
     }
     this.paintInHalves(camera)
@@ -91,7 +93,7 @@ export class Painter {
    */
   private paintInHalves(camera: THREE.PerspectiveCamera) {
     const { near, far } = camera
-    const { scene } = this.stage
+    const { scene } = this.painted
     const middle = Math.sqrt(near * far)
     const background = scene.background
     const halves = [

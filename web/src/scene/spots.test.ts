@@ -7,10 +7,11 @@ import type { Bodies } from './bodies'
 import { Cameras } from './cameras'
 import { matrixOf } from './poses'
 import type { SceneFrame } from './marks'
-import { type Pickable, Spots } from './spots'
+import type { PaneView } from './painter'
+import { Spots, type Standing } from './spots'
 
 /** Two boxes, the second a metre behind the first, and a frame beside them; one pane. */
-function scene(by: Partial<Pickable> = {}) {
+function scene(by: Partial<Standing> = {}) {
   const places = [
     [0, 0, 0, 0, 0, 0, 1],
     [0, 2, 0, 0, 0, 0, 1],
@@ -25,8 +26,8 @@ function scene(by: Partial<Pickable> = {}) {
   } as unknown as Bodies
   const frame: SceneFrame = { item: 'tcp', kind: 'tcp', node: null, pose: [1.5, 0, 0, 0, 0, 0, 1] }
   const pane = { index: 0, viewpoint: fromFront, left: 0, top: 0, width: 800, height: 600 }
-  const now: Pickable = {
-    panes: [{ ...pane, style: 'shaded', colours: 'role' }],
+  const panes: PaneView[] = [{ ...pane, style: 'shaded', colours: 'role' }]
+  const now: Standing = {
     bodies,
     visible: new Set(['front', 'back', 'tcp']),
     ghosts: new Set(),
@@ -34,7 +35,7 @@ function scene(by: Partial<Pickable> = {}) {
     frames: [frame],
     ...by,
   }
-  return new Spots(new Cameras(), () => now)
+  return new Spots(new Cameras(), () => ({ panes, ...now }))
 }
 const names = (hits: { item: string }[]) => hits.map((hit) => hit.item)
 const MIDDLE = [400, 300] as const

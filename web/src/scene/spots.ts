@@ -11,9 +11,8 @@ import { cornerNear, type Hit, pickAll, within } from './picking'
 /** A frame is picked from so near, pixels. */
 const FRAME_NEAR = 7
 
-/** What is there to be picked. */
-export interface Pickable {
-  panes: PaneView[]
+/** What stands there to be picked. */
+export interface Standing {
   bodies: Bodies | undefined
   visible: Set<string>
   ghosts: Set<string>
@@ -26,7 +25,7 @@ export interface Pickable {
 export class Spots {
   constructor(
     private cameras: Cameras,
-    private now: () => Pickable,
+    private now: () => Standing & { panes: PaneView[] },
   ) {}
 
   view(pane: number): PaneView | undefined {

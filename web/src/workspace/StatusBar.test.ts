@@ -44,7 +44,7 @@ describe('the line below everything', () => {
 
   it('gives them in the active frame, and names it', async () => {
     const inFrame = vi.fn(() => [1, 2, 3])
-    useExport().scene = { inFrame } as unknown as Scene
+    useExport().scene = { stage: { inFrame } } as unknown as Scene
     useItems().frame = { item: 'datum' }
     const shown = bar([10, 20, 30])
     await nextTick()

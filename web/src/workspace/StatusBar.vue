@@ -29,7 +29,7 @@ const coordinates = computed(() => {
     inFrame.value && cell.cell?.item_nodes[cell.cell.document.items.indexOf(inFrame.value)]
   const at =
     props.pointer &&
-    (node === undefined ? props.pointer : exporting.scene?.inFrame(node, props.pointer))
+    (node === undefined ? props.pointer : exporting.scene?.stage.inFrame(node, props.pointer))
   return at?.map((x) => units.number(x)).join('  ') ?? '–'
 })
 const under = computed(() => (what.hovered ? cell.items.get(what.hovered)?.name : ''))
