@@ -1,12 +1,10 @@
 //! The main job in the real interface: headless Chromium, real pointer and key input; what is checked
 //! is what the user sees.
 
-mod support;
-
+use crate::support::Server;
+use crate::support::browser::{Browser, Button, bluish, key, plum};
 use fantoccini::Locator;
 use serde_json::{Value, json};
-use support::Server;
-use support::browser::{Browser, Button, bluish, key, plum};
 
 #[tokio::test(flavor = "multi_thread")]
 async fn the_main_job_from_opening_a_cell_to_the_evidence_of_a_broken_rule() {

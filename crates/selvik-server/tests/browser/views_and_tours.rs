@@ -1,12 +1,10 @@
 //! Saved views, tours and exported pictures in the real interface.
 
-mod support;
-
+use crate::support::Server;
+use crate::support::browser::{Browser, key};
+use crate::support::pixels::Pixels;
 use fantoccini::Locator;
 use serde_json::json;
-use support::Server;
-use support::browser::{Browser, key};
-use support::pixels::Pixels;
 
 async fn name(b: &Browser, text: &str) {
     b.until(
@@ -33,7 +31,7 @@ async fn revision(b: &Browser, number: u32) {
 #[tokio::test(flavor = "multi_thread")]
 async fn views_change_only_when_told_to_and_store_what_is_ticked() {
     let server = Server::start().await;
-    let id = server.with(&support::demo_without_rules()).await;
+    let id = server.with(&crate::support::demo_without_rules()).await;
     let b = Browser::open(&server.url).await;
     b.open_cell().await;
     let views = async || server.get(&format!("/api/cells/{id}")).await["document"]["views"].clone();
@@ -104,7 +102,7 @@ async fn views_change_only_when_told_to_and_store_what_is_ticked() {
 #[tokio::test(flavor = "multi_thread")]
 async fn a_tour_plays_is_edited_and_taken_away() {
     let server = Server::start().await;
-    let id = server.with(&support::demo_without_rules()).await;
+    let id = server.with(&crate::support::demo_without_rules()).await;
     let b = Browser::open(&server.url).await;
     b.open_cell().await;
     let tour =
@@ -140,7 +138,7 @@ async fn a_tour_plays_is_edited_and_taken_away() {
         "document.querySelector('[data-test=saving]').innerText.includes('Saved')",
     )
     .await;
-    support::eventually("the stop takes the view", async || {
+    crate::support::eventually("the stop takes the view", async || {
         tour().await["stops"][1]["viewpoint"]["elevation_deg"] == 90.0
     })
     .await;
@@ -174,7 +172,7 @@ async fn a_tour_plays_is_edited_and_taken_away() {
                 .expect("its place");
             let from = (mark.0 + 10.0, mark.1 + 10.0);
             b.drag(
-                support::browser::Button::Left,
+                crate::support::browser::Button::Left,
                 from,
                 (from.0 - 60.0, from.1),
             )

@@ -1,14 +1,12 @@
 //! The API over HTTP and the socket.
 
-mod support;
-
 use std::time::{Duration, Instant};
 
+use crate::support::Server;
 use reqwest::multipart::{Form, Part};
 use reqwest::{Client, StatusCode};
 use selvik_cell::document::MoveDocument;
 use serde_json::{Value, json};
-use support::Server;
 
 async fn demo() -> (Server, String) {
     let server = Server::start().await;
@@ -330,7 +328,7 @@ async fn a_sweep_can_be_stopped_at_once() {
             .status(),
         StatusCode::NO_CONTENT
     );
-    support::eventually("the job is over", async || {
+    crate::support::eventually("the job is over", async || {
         Client::new()
             .delete(&url)
             .send()
@@ -433,7 +431,7 @@ async fn steps_sent_at_once_are_all_done_or_refused() {
 async fn who_leaves_in_the_middle_of_an_edit_changes_nothing_for_the_others() {
     use tokio::io::AsyncWriteExt;
     let server = Server::start().await;
-    let id = server.with(&support::small_cell()).await;
+    let id = server.with(&crate::support::small_cell()).await;
     let address = server.url.strip_prefix("http://").expect("plain");
     let place = |x: i64, base: i64| {
         json!({ "base_revision": base, "edit": { "edit": "place_items",
@@ -495,7 +493,7 @@ async fn who_leaves_in_the_middle_of_an_edit_changes_nothing_for_the_others() {
 async fn two_servers_on_one_database_agree() {
     let one = Server::start().await;
     let other = one.beside().await;
-    let id = one.with(&support::small_cell()).await;
+    let id = one.with(&crate::support::small_cell()).await;
     let place = |x: i64, base: i64| {
         json!({ "base_revision": base, "edit": { "edit": "place_items",
             "places": [{ "item": "post", "pose": { "xyz_mm": [x, 700, 500] } }] } })
@@ -552,7 +550,7 @@ async fn an_edit_beside_an_import_succeeds_and_a_stale_sweep_ends() {
         started["job"].as_str().expect("a job")
     );
     let start = Instant::now();
-    support::eventually("the job is over", async || {
+    crate::support::eventually("the job is over", async || {
         Client::new()
             .delete(&url)
             .send()
@@ -613,7 +611,7 @@ async fn volumes_count_what_is_shared_once() {
 #[tokio::test]
 async fn every_refusal_is_a_problem_document() {
     let server = Server::start().await;
-    let id = server.with(&support::small_cell()).await;
+    let id = server.with(&crate::support::small_cell()).await;
     let at = |path: &str| format!("{}{path}", server.url);
     let edits = format!("/api/cells/{id}/edits");
     let client = Client::new();
@@ -760,7 +758,7 @@ async fn a_long_wait_makes_no_long_answer() {
 #[tokio::test]
 async fn made_up_requests_find_no_failure_again() {
     let server = Server::start().await;
-    let id = server.with(&support::small_cell()).await;
+    let id = server.with(&crate::support::small_cell()).await;
     let status = async |path: &str| {
         reqwest::get(format!("{}/api/cells/{id}/{path}", server.url))
             .await

@@ -1,17 +1,15 @@
 //! Looking without a mouse, drags without an end, and cells from a tenth of a millimetre to half a kilometre.
 
-mod support;
-
 use std::time::Duration;
 
+use crate::support::Server;
+use crate::support::browser::{Browser, Button, bluish, key};
 use fantoccini::actions::{
     Actions, InputSource, MouseActions, PointerAction, TouchActions, WheelAction, WheelActions,
 };
 use selvik_cell::document::CELL_FILE;
 use selvik_formats::PackageFiles;
 use serde_json::{Value, json};
-use support::Server;
-use support::browser::{Browser, Button, bluish, key};
 
 async fn open(package: &PackageFiles) -> (Server, Browser) {
     let server = Server::start().await;
@@ -69,7 +67,7 @@ async fn swipe(b: &Browser, delta_x: i64, delta_y: i64) {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn two_fingers_turn_move_and_pinch_on_a_trackpad_and_on_glass() {
-    let (_server, b) = open(&support::demo_without_rules()).await;
+    let (_server, b) = open(&crate::support::demo_without_rules()).await;
     let looks = async || (b.value("bearing").await, b.value("elevation").await);
 
     let (bearing, elevation) = looks().await;
@@ -131,7 +129,7 @@ async fn two_fingers_turn_move_and_pinch_on_a_trackpad_and_on_glass() {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn a_drag_goes_on_where_the_window_ends() {
-    let (_server, b) = open(&support::demo_without_rules()).await;
+    let (_server, b) = open(&crate::support::demo_without_rules()).await;
     let listen =
         "window.held = 0; document.addEventListener('pointerlockchange', () => window.held++)";
     b.script(listen).await;
@@ -169,7 +167,7 @@ async fn a_drag_goes_on_where_the_window_ends() {
 /// Everything by keys alone; what is shown while one turns is marked.
 #[tokio::test(flavor = "multi_thread")]
 async fn the_keyboard_alone_turns_moves_and_comes_nearer() {
-    let (_server, b) = open(&support::demo_without_rules()).await;
+    let (_server, b) = open(&crate::support::demo_without_rules()).await;
     let combined = async |keys: &str| {
         b.hold(key::CONTROL).await;
         b.keys(keys).await;

@@ -353,7 +353,7 @@ struct GoldenPose {
 /// found, and all that is found reaches the pose.
 #[test]
 fn all_that_the_reference_finds_is_found() {
-    let text = include_str!("golden/ik_geo.json");
+    let text = include_str!("../golden/ik_geo.json");
     let golden: Golden = serde_json::from_str(text).unwrap();
     let (mut theirs, mut ours, mut missed) = (0, 0, 0);
     for given in golden.arms {

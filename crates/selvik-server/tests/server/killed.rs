@@ -1,18 +1,16 @@
 //! The real server, killed at any moment: what it acknowledged is there, and nothing else.
 
-mod support;
-
 use std::io::{BufRead, BufReader};
 use std::process::{Child, Command, Stdio};
 use std::time::Duration;
 
+use crate::support::{cluster, small_cell};
 use reqwest::Client;
 use reqwest::multipart::{Form, Part};
 use selvik_cell::document::read_document;
 use selvik_cell::edit::Edit;
 use selvik_formats::PackageFiles;
 use serde_json::{Value, json};
-use support::{cluster, small_cell};
 
 struct Killed {
     process: Child,
@@ -269,7 +267,7 @@ async fn told_to_end_it_does_within_two_seconds() {
 
 /// Waits until the sweep that is wanted of a cell has ended, and ended well.
 async fn ends_well(server: &Killed, id: &str) {
-    support::eventually("its sweep ends", async || {
+    crate::support::eventually("its sweep ends", async || {
         let last = json_of(Client::new().get(format!("{}/api/cells/{id}/sweep", server.url))).await;
         let last = last.expect("an answer");
         assert_eq!(last["lost"], Value::Null, "{last}");
@@ -333,7 +331,7 @@ async fn of_two_workers_one_is_killed_and_the_other_takes_up_its_sweep() {
         last.expect("an answer")["running"]["waiting"] == json!(false)
     };
     // Killed while both have taken something up.
-    support::eventually("two are taken up at a time", async || {
+    crate::support::eventually("two are taken up at a time", async || {
         let mut taken = 0;
         for id in &cells {
             taken += usize::from(sweeping(id).await);

@@ -1,16 +1,14 @@
 //! The real server under an address limit of 4 GiB: what a few bytes ask for, thousands of sockets, a database that goes
 //! and comes back.
 
-mod support;
-
 use std::io::{BufRead, BufReader, Cursor, Write};
 use std::process::{Child, Command, Stdio};
 use std::time::{Duration, Instant};
 
+use crate::support::{cluster, eventually, small_cell};
 use reqwest::multipart::{Form, Part};
 use reqwest::{Client, StatusCode};
 use serde_json::{Value, json};
-use support::{cluster, eventually, small_cell};
 use tokio::io::{AsyncReadExt, AsyncWriteExt};
 use tokio::net::TcpStream;
 

@@ -1,11 +1,9 @@
 //! Every main view, light and dark, keeps the rules of WCAG 2.2 A and AA and the best practices that axe-core knows.
 
-mod support;
-
+use crate::support::Server;
+use crate::support::browser::{Browser, Button, key};
 use fantoccini::Locator;
 use serde_json::Value;
-use support::Server;
-use support::browser::{Browser, Button, key};
 
 /// Where one is in turn, and what is done to get there.
 #[rstest::rstest]

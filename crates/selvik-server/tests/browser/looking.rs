@@ -1,14 +1,12 @@
 //! Looking round in the real interface: the hand, the dial, panes, standing in the cell, styles.
 
-mod support;
-
+use crate::support::Server;
+use crate::support::browser::{Browser, Button, bluish, key};
 use serde_json::json;
-use support::Server;
-use support::browser::{Browser, Button, bluish, key};
 
 async fn demo() -> (Server, Browser) {
     let server = Server::start().await;
-    server.with(&support::demo_without_rules()).await;
+    server.with(&crate::support::demo_without_rules()).await;
     let b = Browser::open(&server.url).await;
     b.open_cell().await;
     (server, b)

@@ -1,15 +1,13 @@
 //! What is in a cell, in the real interface: bringing in, arranging, showing, and the list of cells.
 
-mod support;
-
+use crate::support::browser::{Browser, Button, key};
+use crate::support::{Server, small_cell};
 use fantoccini::Locator;
 use selvik_core::mesh::{TriangleMesh, box_mesh};
 use selvik_core::spatial::pose_from_rpy;
 use selvik_formats::PackageFiles;
 use selvik_formats::mesh::{LengthUnit, write_stl};
 use serde_json::{Value, json};
-use support::browser::{Browser, Button, key};
-use support::{Server, small_cell};
 
 const F2: &str = "\u{E032}";
 const DELETE: &str = "\u{E017}";

@@ -1,14 +1,12 @@
 //! Files in and out over the API.
 
-mod support;
-
+use crate::support::{Server, small_cell};
 use reqwest::Client;
 use reqwest::multipart::{Form, Part};
 use selvik_core::mesh::{box_mesh, mass_of};
 use selvik_formats::mesh::{LengthUnit, MeshConvention, UpAxis, read_mesh, write_stl};
 use selvik_formats::{LinkGeometry, PackageFiles, read_urdf};
 use serde_json::{Value, json};
-use support::{Server, small_cell};
 
 async fn begun(server: &Server, path: &str, files: &[(&str, Vec<u8>)]) -> String {
     let mut form = Form::new();
@@ -36,7 +34,7 @@ async fn begun(server: &Server, path: &str, files: &[(&str, Vec<u8>)]) -> String
 
 async fn looked_through(server: &Server, import: &str) -> Value {
     let mut state = Value::Null;
-    support::eventually("the files are looked through", async || {
+    crate::support::eventually("the files are looked through", async || {
         state = server.get(&format!("/api/imports/{import}")).await;
         state["state"] != "reading"
     })

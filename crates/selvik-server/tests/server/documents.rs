@@ -6,7 +6,7 @@ use std::process::Command;
 
 use serde_json::Value;
 
-const DOCUMENT: &str = include_str!("../../../docs/cell-package.md");
+const DOCUMENT: &str = include_str!("../../../../docs/cell-package.md");
 
 /// A fenced block: what stands behind the fence, and its text.
 struct Block {

@@ -1,15 +1,13 @@
 //! Settings of the hand and the keys, the search box, the quick bar and the menu at the pointer.
 
-mod support;
-
+use crate::support::Server;
+use crate::support::browser::{Browser, Button, bluish, key};
 use fantoccini::Locator;
-use support::Server;
-use support::browser::{Browser, Button, bluish, key};
 
 #[tokio::test(flavor = "multi_thread")]
 async fn hands_and_keys_are_set_apart_and_every_hint_follows() {
     let server = Server::start().await;
-    server.with(&support::demo_without_rules()).await;
+    server.with(&crate::support::demo_without_rules()).await;
     let b = Browser::open(&server.url).await;
     b.open_cell().await;
 

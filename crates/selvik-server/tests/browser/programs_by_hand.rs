@@ -1,14 +1,12 @@
 //! Programs in the real interface: parts are taken and released, the TCP is dragged, what can't be driven is shown where it is.
 
-mod support;
-
+use crate::support::Server;
+use crate::support::browser::{Browser, Button};
 use serde_json::{Value, json};
-use support::Server;
-use support::browser::{Browser, Button};
 
 async fn demo() -> (Server, String, Browser) {
     let server = Server::start().await;
-    let id = server.with(&support::demo_without_rules()).await;
+    let id = server.with(&crate::support::demo_without_rules()).await;
     let b = Browser::open(&server.url).await;
     b.open_cell().await;
     (server, id, b)

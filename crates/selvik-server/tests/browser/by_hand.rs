@@ -1,15 +1,13 @@
 //! Contents of a cell by the hand: picked, shown, dragged and dropped, snapped to each other.
 
-mod support;
-
+use crate::support::browser::{Browser, Button, key};
+use crate::support::pixels::Rgb;
+use crate::support::{Server, small_cell};
 use selvik_cell::document::{CELL_FILE, read_document, write_document};
 use selvik_core::mesh::box_mesh;
 use selvik_formats::PackageFiles;
 use selvik_formats::mesh::{LengthUnit, write_stl};
 use serde_json::{Value, json};
-use support::browser::{Browser, Button, key};
-use support::pixels::Rgb;
-use support::{Server, small_cell};
 
 /// The small cell with a pin in front of the table.
 fn cell_with_a_pin() -> PackageFiles {

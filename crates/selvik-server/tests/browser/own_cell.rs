@@ -1,16 +1,14 @@
 //! A cell of one's own: from files on an empty page to certified clearances, jogged and programmed by hand.
 
-mod support;
-
 use std::path::Path;
 
+use crate::support::Server;
+use crate::support::browser::{Browser, Button};
 use futures_util::{SinkExt, StreamExt};
 use selvik_core::mesh::box_mesh;
 use selvik_core::spatial::pose_from_rpy;
 use selvik_formats::mesh::{LengthUnit, write_stl};
 use serde_json::{Value, json};
-use support::Server;
-use support::browser::{Browser, Button};
 use tokio_tungstenite::tungstenite::Message;
 
 /// An arm of four joints whose links have meshes beside it.
@@ -198,7 +196,7 @@ async fn from_an_empty_page_to_certified_clearances() {
 #[tokio::test]
 async fn joints_are_jogged_over_the_socket_as_over_http() {
     let server = Server::start().await;
-    let id = server.with(&support::demo_without_rules()).await;
+    let id = server.with(&crate::support::demo_without_rules()).await;
     let request = |q1: f64| json!({"number": 3, "joints_deg_or_mm": {"r1/joint_1": q1}, "tcp": "tcp-nozzle", "frame": "world", "nearest": 3});
     let (status, over_http) = server
         .post(&format!("/api/cells/{id}/jog"), request(-20.0))
@@ -274,7 +272,7 @@ async fn joints_are_jogged_over_the_socket_as_over_http() {
 #[tokio::test]
 async fn what_can_t_be_driven_is_named_and_the_rest_is_shown() {
     let server = Server::start().await;
-    let id = server.with(&support::demo_without_rules()).await;
+    let id = server.with(&crate::support::demo_without_rules()).await;
     let cell = server.get(&format!("/api/cells/{id}")).await;
     let whole = cell["path"]["duration_s"].as_f64().expect("a time");
     let program = cell["document"]["programs"][0]["id"].clone();

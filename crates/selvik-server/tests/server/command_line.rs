@@ -1,14 +1,12 @@
 //! The command line, as a person or a script uses it.
 
-mod support;
-
 use std::path::Path;
 use std::process::Command;
 
+use crate::support::{cluster, small_cell};
 use rstest::rstest;
 use selvik_formats::PackageFiles;
 use serde_json::{Value, json};
-use support::{cluster, small_cell};
 
 /// Runs `selvik`: its exit code, what it says, and what it complains of.
 fn run(args: &[&str]) -> (Option<i32>, String, String) {

@@ -1,0 +1,17 @@
+//! Cells as people write, bring in and edit them, and what is then found.
+
+mod bringing;
+mod editing;
+mod handling;
+mod jogging;
+mod mechanisms;
+mod nothing_false_holds;
+mod planted_defects;
+mod programmed;
+mod programs;
+mod recordings;
+mod rules;
+mod second_cell;
+mod shapes_in_motion;
+mod tables;
+mod targets;

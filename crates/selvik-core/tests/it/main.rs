@@ -1,0 +1,8 @@
+//! The job against closed forms and reference libraries.
+
+mod certified_sweep;
+mod handling;
+mod inverse;
+mod ortho_parallel;
+mod programmed_motion;
+mod recorded_motion;

@@ -1,0 +1,15 @@
+//! The real interface: headless Chromium, real pointer and key input; what is checked is what the user sees.
+
+#[path = "../support/mod.rs"]
+mod support;
+
+mod accessible;
+mod by_hand;
+mod contents;
+mod hands_and_keys;
+mod looking;
+mod own_cell;
+mod programs_by_hand;
+mod the_main_job;
+mod trackpad_touch_and_depth;
+mod views_and_tours;

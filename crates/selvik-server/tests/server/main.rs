@@ -1,0 +1,11 @@
+//! The server and its command line, asked as a program would ask them.
+
+#[path = "../support/mod.rs"]
+mod support;
+
+mod api;
+mod command_line;
+mod documents;
+mod in_and_out;
+mod killed;
+mod limits;
