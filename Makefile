@@ -13,7 +13,7 @@ STATE := .selvik
 PORT ?= 7780
 export PATH := $(HOME)/.cargo/bin:$(PATH)
 
-.PHONY: demo test dev lint bench docs audit fuzz setup web stop reference robots
+.PHONY: demo test dev lint lint-layout lint-web bench docs audit fuzz setup web stop reference robots
 
 demo: setup web
 	cargo build --release -q -p selvik-server -p selvik-demo
@@ -31,15 +31,25 @@ dev: setup web
 	  { target/debug/selvik serve --listen 127.0.0.1:$(PORT) --database $$url & \
 	    cd web && SELVIK_SERVER=http://127.0.0.1:$(PORT) npx vite; }
 
-test: setup lint
+# Clippy looks on while the tests are built, so that nothing is compiled twice. What is built for one run is not built
+# piece by piece for the next.
+test: export CARGO_INCREMENTAL := 0
+test: export RUSTC_WORKSPACE_WRAPPER := clippy-driver
+test: export CLIPPY_ARGS := -Dwarnings
+test: setup lint-layout lint-web
 	cd web && npx vitest run
+	cargo test --workspace --all-targets --no-run -q
 	cargo test --workspace
 	@echo "All tests passed."
 
-lint: setup web
-	cargo fmt --check
+lint: setup lint-layout lint-web
 	cargo clippy --workspace --all-targets -q -- -D warnings
+
+lint-layout:
+	cargo fmt --check
 	tools/check_deploy.sh
+
+lint-web: web
 	cd web && npx vue-tsc --noEmit && npx eslint --max-warnings 0 src bench && npx stylelint "src/**/*.{vue,css}" && npx prettier --log-level warn --check src bench
 
 web: web/dist/index.html

@@ -1,7 +1,12 @@
 //! What tells two states of a cell apart as far as findings go.
 
+use std::io::{self, BufWriter, Write};
+
 use blake3::Hasher;
 use selvik_formats::{FormatError, PackageFiles, Result};
+use serde::Serialize;
+use serde_json::Serializer;
+use serde_json::ser::{CompactFormatter, Formatter};
 
 use crate::document::{
     CELL_FILE, CellDocument, ItemDocument, VisibilitySetDocument, by_set, sides,
@@ -19,23 +24,25 @@ const CERTIFICATE: &str = "certificate 4";
 pub fn fingerprint(document: &CellDocument, files: &str) -> String {
     let mut hash = Hasher::new();
     hash.update(CERTIFICATE.as_bytes());
-    hash.update(
-        without_signs_of_zeros(
-            &serde_json::to_string(&without_names(document)).expect("plain data"),
-        )
-        .as_bytes(),
-    );
+    let mut out = BufWriter::with_capacity(WRITTEN_AT_ONCE, &mut hash);
+    let mut json = Serializer::with_formatter(&mut out, ZerosWithoutSigns);
+    let known = without_names(document);
+    known.serialize(&mut json).expect("plain data");
+    out.into_inner().expect("it takes everything");
     hash.update(files.as_bytes());
     hash.finalize().to_string()
 }
 
+const WRITTEN_AT_ONCE: usize = 1 << 16;
+
 /// Zero has no sign in a database: a document that comes back from one is the same.
-fn without_signs_of_zeros(json: &str) -> String {
-    let mut text = json.to_owned();
-    for end in [",", "]", "}"] {
-        text = text.replace(&format!("-0.0{end}"), &format!("0.0{end}"));
+struct ZerosWithoutSigns;
+
+impl Formatter for ZerosWithoutSigns {
+    fn write_f64<W: ?Sized + Write>(&mut self, writer: &mut W, value: f64) -> io::Result<()> {
+        // Zero and no sign is zero again.
+        CompactFormatter.write_f64(writer, value + 0.0)
     }
-    text
 }
 
 /// Changes with what people call the things that findings speak of.
@@ -73,7 +80,8 @@ pub fn files_hash(files: &PackageFiles) -> Result<String> {
 /// Whether two documents are alike but for their views, and what people remember of items.
 #[must_use]
 pub fn only_views_differ(a: &CellDocument, b: &CellDocument) -> bool {
-    without_views(a) == without_views(b)
+    // What is longest is the quickest to tell.
+    a.programs == b.programs && without_views(a) == without_views(b)
 }
 
 /// Whether the items of two documents are the same but for what people call and remember of them: they stand and move

@@ -5,7 +5,7 @@ use std::collections::HashMap;
 use indexmap::IndexMap;
 use selvik_core::clearance::{Allowance, Limit, Pair, Proximity, distance};
 use selvik_core::reach::reserve;
-use selvik_core::robot::{Arm, BeyondLimit, BodyId, Moment};
+use selvik_core::robot::{Arm, BeyondLimit, BodyId, Moment, Unreachable};
 use selvik_core::spatial::Pose;
 use selvik_formats::{FormatError, Result};
 use serde::{Deserialize, Serialize};
@@ -204,6 +204,17 @@ impl Jogging {
                     let nearest = arm.joints().iter().zip(&solutions[0].values);
                     nearest.for_each(|(&joint, value)| q[joint] = *value);
                 }
+                // Of a pose that few joints can't take at all, they take what they can.
+                Err(reason) if arm.joints().len() < FREEDOMS => {
+                    let (values, missed) = arm.nearest(assembly, &target, &q);
+                    for (&joint, value) in arm.joints().iter().zip(values) {
+                        q[joint] = value;
+                    }
+                    stopped = Some(match reason {
+                        Unreachable::NotFound { .. } => short_of(arm.joints().len(), missed),
+                        known => known.to_string(),
+                    });
+                }
                 Err(reason) => stopped = Some(reason.to_string()),
             }
             told.extend(arm.joints());
@@ -335,6 +346,23 @@ fn verdict(workcell: &Workcell, pair: &Pair, answer: &Proximity, limits: &[&Allo
         None if answer.lower < requirement.required() => Verdict::NotCertified,
         None if answer.lower < requirement.tight_below() => Verdict::Tight,
         None => Verdict::Meets,
+    }
+}
+
+/// With so many joints an arm can take any pose within its reach.
+const FREEDOMS: usize = 6;
+
+/// What is left to a pose that so many joints come as near to as they can: m, rad.
+fn short_of(joints: usize, (off, angle): (f64, f64)) -> String {
+    let (mm, degrees) = (off * 1e3, angle.to_degrees());
+    let joints = match joints {
+        1 => "one joint brings".to_owned(),
+        n => format!("{n} joints bring"),
+    };
+    match (mm >= 0.01, degrees >= 0.01) {
+        (true, true) => format!("{joints} it no nearer: {mm:.2} mm and {degrees:.2}° are left"),
+        (true, false) => format!("{joints} it no nearer: {mm:.2} mm are left"),
+        _ => format!("{joints} it there, turned {degrees:.2}° from what was asked"),
     }
 }
 

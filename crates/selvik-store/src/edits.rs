@@ -2,11 +2,12 @@ use chrono::Utc;
 use diesel::prelude::*;
 use diesel_async::{AsyncConnection, AsyncPgConnection, RunQueryDsl};
 use selvik_cell::document::CellDocument;
+use selvik_cell::entries::{Change, difference};
 use selvik_formats::{FormatError, PackageFiles};
 use serde_json::Value;
 use uuid::Uuid;
 
-use crate::entries::{Change, difference, write};
+use crate::entries::write;
 use crate::files::write_files;
 use crate::schema::{cells, edits};
 use crate::{Store, StoreError};
@@ -110,7 +111,7 @@ impl Store {
                 }
                 no_conflict(connection, id, edit.base, &changes).await?;
                 write_files(connection, id, edit.added).await?;
-                write(connection, id, &changes).await?;
+                write(connection, id, &changes, edit.after).await?;
                 diesel::update(edits::table)
                     .filter(edits::cell_id.eq(id).and(edits::state.eq("undone")))
                     .set(edits::state.eq("dropped"))
@@ -156,7 +157,7 @@ impl Store {
         })
     }
 
-    /// Stores a step back or forth, worked out from the cell at revision `known`, after which it is called `name` and
+    /// Stores a step back or forth, worked out from the document `before` at revision `known`, after which it is `after` and
     /// a sweep would depend on `fingerprint`; answers its revision then.
     ///
     /// # Errors
@@ -166,8 +167,10 @@ impl Store {
         id: Uuid,
         known: i64,
         step: &WalkedStep,
-        (name, fingerprint): (&str, &str),
+        (before, after): (&CellDocument, &CellDocument),
+        fingerprint: &str,
     ) -> Result<i64, StoreError> {
+        let changes = difference(before, after);
         let mut connection = self.connection().await?;
         connection
             .transaction::<_, StoreError, _>(async |connection| {
@@ -175,7 +178,7 @@ impl Store {
                 if revision != known {
                     return Err(StoreError::Moved);
                 }
-                write(connection, id, &step.changes).await?;
+                write(connection, id, &changes, after).await?;
                 let state = match step.walk {
                     Walk::Undo => "undone",
                     Walk::Redo => "done",
@@ -189,8 +192,8 @@ impl Store {
                     label: &step.label,
                     state: "reversal",
                 };
-                log(connection, id, &entry, &step.changes).await?;
-                advance(connection, id, revision + 1, (name, fingerprint)).await?;
+                log(connection, id, &entry, &changes).await?;
+                advance(connection, id, revision + 1, (&after.name, fingerprint)).await?;
                 Ok(revision + 1)
             })
             .await
@@ -257,7 +260,7 @@ async fn locked_revision(connection: &mut AsyncPgConnection, id: Uuid) -> Result
 }
 
 /// Whether what `changes` touches was left alone since revision `base`. An entry that only moved up
-/// or down was.
+/// or down was. Runs are told by what they say, and listed by their program: that is what clashes.
 async fn no_conflict(
     connection: &mut AsyncPgConnection,
     id: Uuid,
@@ -273,7 +276,8 @@ async fn no_conflict(
     let body = |side: &Option<(i32, Value)>| side.as_ref().map(|s| s.1.clone());
     for (label, theirs) in since {
         let theirs: Vec<Change> = serde_json::from_value(theirs).map_err(StoreError::unreadable)?;
-        let clash = changes.iter().find(|mine| {
+        let mut named = changes.iter().filter(|change| !change.is_of_a_run());
+        let clash = named.find(|mine| {
             theirs.iter().any(|t| {
                 t.kind == mine.kind && t.key == mine.key && body(&t.before) != body(&t.after)
             }) && body(&mine.before) != body(&mine.after)

@@ -2,12 +2,15 @@
 
 mod support;
 
+use std::process::Command;
+
 use selvik_cell::Workcell;
 use selvik_cell::document::{CELL_FILE, CellDocument, PoseDocument};
-use selvik_cell::edit::{Edit, Placement};
+use selvik_cell::edit::{Edit, Placement, ProgramChange};
+use selvik_cell::entries::changed;
 use selvik_cell::fingerprint::{files_hash, fingerprint};
 use selvik_formats::PackageFiles;
-use selvik_store::{KeptSweep, NewEdit, Store, StoreError, TakenUp, Verdicts, Walk, changed};
+use selvik_store::{KeptSweep, NewEdit, Store, StoreError, TakenUp, Verdicts, Walk};
 use uuid::Uuid;
 
 async fn store() -> Store {
@@ -95,7 +98,13 @@ async fn walk(store: &Store, id: Uuid, way: Walk) -> Result<CellDocument, StoreE
     let after = changed(&known.document, &step.changes)?;
     let fingerprint = fingerprint(&after, &files_hash(&known.files).expect("held"));
     store
-        .commit_step(id, known.revision, &step, (&after.name, &fingerprint))
+        .commit_step(
+            id,
+            known.revision,
+            &step,
+            (&known.document, &after),
+            &fingerprint,
+        )
         .await?;
     let stored = store.load(id).await?;
     assert_eq!(
@@ -583,4 +592,46 @@ async fn notes_are_heard_by_everybody_on_the_database() {
         let heard: Vec<String> = notes.stream().take(2).collect().await;
         assert_eq!(heard, ["one", "two"]);
     }
+}
+
+/// A long program is stored in runs. Where it stands otherwise, whole as an earlier version stored it or cut elsewhere,
+/// the next edit of it writes it anew.
+#[tokio::test]
+async fn a_program_that_is_stored_otherwise_is_written_anew_and_nothing_of_it_is_lost() {
+    let url = support::database();
+    let store = Store::open_up_to_date(&url).await.expect("a store");
+    let (mut document, files) = small();
+    let moves = (1..=300).map(|i| format!(r#"{{"move": "wait", "seconds": {i}}}"#));
+    let moves = moves.collect::<Vec<_>>().join(", ");
+    let text = format!(
+        r#"{{"id": "p", "name": "Long", "robot": "a", "targets": [], "moves": [{moves}]}}"#
+    );
+    document
+        .programs
+        .push(serde_json::from_str(&text).expect("a program"));
+    let id = store.create(&document, &files).await.expect("stored");
+    assert_eq!(store.load(id).await.expect("there").document, document);
+    let sql = |text: &str| {
+        let done = Command::new("psql").args([&url, "-qc", text]).status();
+        assert!(done.expect("psql runs").success());
+    };
+    sql(&format!(
+        "DELETE FROM entries WHERE kind LIKE 'run of %';
+         UPDATE entries SET body = $${text}$$ WHERE kind = 'program'"
+    ));
+    assert_eq!(store.load(id).await.expect("there").document, document);
+    let shorter = Edit::ChangeProgram {
+        program: "p".to_owned(),
+        change: ProgramChange::Remove { from: 7, count: 1 },
+    };
+    // What is not of the program changes nothing of how it is stored.
+    edit(&store, id, 1, &rename("b", "Anew"), &none())
+        .await
+        .expect("done");
+    edit(&store, id, 2, &shorter, &none()).await.expect("done");
+    let stored = store.load(id).await.expect("there").document;
+    document.programs[0].moves.remove(7);
+    assert_eq!(stored.programs, document.programs);
+    walk(&store, id, Walk::Undo).await.expect("undone");
+    assert_eq!(walk(&store, id, Walk::Redo).await.expect("redone"), stored);
 }

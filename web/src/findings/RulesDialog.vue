@@ -1,14 +1,19 @@
 <script setup lang="ts">
+import { ref } from 'vue'
+
 import { useUnits } from '../settings/units'
 import MayTouch from './MayTouch.vue'
 import RuleRow from './RuleRow.vue'
 import { useRules } from './rulesStore'
 import TouchingPairs from './TouchingPairs.vue'
 import WhichRule from './WhichRule.vue'
+import WhoAgainstWhom from './WhoAgainstWhom.vue'
 
 /** Who is checked against whom, and what may touch. */
 const rules = useRules()
 const units = useUnits()
+/** Which two are asked about. */
+const asked = ref({ a: '', b: '' })
 
 function spareChanged(e: Event) {
   const field = e.target as HTMLInputElement
@@ -65,7 +70,8 @@ function spareChanged(e: Event) {
         </section>
         <TouchingPairs />
         <MayTouch />
-        <WhichRule />
+        <WhoAgainstWhom @asked="(a, b) => (asked = { a, b })" />
+        <WhichRule v-model="asked" />
       </v-card-text>
       <v-card-actions>
         <v-spacer /><v-btn data-test="rules-close" @click="rules.open = false">Close</v-btn>

@@ -1,12 +1,14 @@
 <script setup lang="ts">
-import { ref, watch } from 'vue'
+import { watch } from 'vue'
 
 import { useRules } from './rulesStore'
 
 /** Which rule decides between any two, and why. */
 const rules = useRules()
-const asked = ref({ a: '', b: '' })
+const asked = defineModel<{ a: string; b: string }>({ required: true })
 watch([asked, () => rules.rules], () => (rules.ruled = []), { deep: true })
+// Asked in the table above: answered at once.
+watch(asked, ({ a, b }) => a && b && void rules.askBetween(a, b))
 /** So many answers are shown: items of many links give many. */
 const SHOWN = 8
 </script>

@@ -3,10 +3,11 @@ import { beforeEach, describe, expect, it, vi } from 'vitest'
 import { nextTick } from 'vue'
 
 import { useCell } from '../cell/cellStore'
-import { freshStores, mounted } from '../testing/mounted'
+import { byTest, freshStores, mounted } from '../testing/mounted'
 import { openCell } from '../testing/openCell'
 import { asked, begin, settled } from '../testing/standIn'
 import SideField from './SideField.vue'
+import WhoAgainstWhom from './WhoAgainstWhom.vue'
 import { type Rule, useRules } from './rulesStore'
 import { thresholds } from './thresholds'
 
@@ -22,6 +23,15 @@ const rule: Rule = {
   tight_below_mm: 15,
 }
 const touching = { a: 'arm/base', b: 'post', a_name: 'Arm base', b_name: 'Post', reason: 'joined' }
+const place = { measured: 2, may_touch: 0, required_mm: [10, 10], rules: ['rule-1'] }
+const against = {
+  things: ['arm', 'post', 'pole'],
+  places: [
+    { ...place, a: 0, b: 0, measured: 0, may_touch: 1, required_mm: null, rules: [] },
+    { ...place, a: 0, b: 1 },
+    { ...place, a: 0, b: 2, may_touch: 1, required_mm: [10, 50] },
+  ],
+}
 let pinia: ReturnType<typeof freshStores>
 beforeEach(() => {
   pinia = freshStores()
@@ -35,6 +45,7 @@ beforeEach(() => {
   begin({
     'POST /api/cells/{id}/edits': () => ({ ...cell, revision: cell!.revision + 1 }),
     'GET /api/cells/{id}/touching': () => [touching, { ...touching, b: 'pole' }],
+    'GET /api/cells/{id}/against': () => against,
     'POST /api/cells/{id}/ask/rule': () => [
       { a: 'Arm', b: 'Post', rules: ['rule-1'], why: 'only' },
     ],
@@ -113,5 +124,34 @@ describe('a side of a rule', () => {
     await shown.get('[aria-label="Leave out Arm"]').trigger('click')
     expect(shown.emitted('change')).toEqual([[['arm', 'role:tool', 'post']], [['role:tool']]])
     expect(side(['arm']).find('[aria-label="Leave out Arm"]').exists()).toBe(false)
+  })
+})
+
+describe('who against whom', () => {
+  const table = async () => {
+    const shown = mounted(WhoAgainstWhom, pinia)
+    useRules().open = true
+    await settled()
+    return shown
+  }
+  const place = (a: string, b: string) => byTest(`against-${a}-${b}`)
+
+  it('says what is required where two names meet, and what is not measured', async () => {
+    const shown = await table()
+    expect(shown.get(place('post', 'arm')).text()).toBe('10')
+    expect(shown.get(place('pole', 'arm')).text()).toBe('10+')
+    expect(shown.get(place('arm', 'arm')).text()).toBe('touch')
+    expect(shown.get(place('pole', 'post')).text()).toBe('·')
+    const told = (a: string, b: string) => shown.get(place(a, b)).attributes('title')
+    expect(told('post', 'arm')).toBe('Post – Arm: 2 pairs of bodies, by Arm')
+    expect(told('pole', 'arm')).toContain('; 1 may touch')
+    expect(told('pole', 'post')).toContain('not measured')
+    expect(told('arm', 'arm')).toBe('Within Arm: 1 may touch')
+  })
+
+  it('asks which rule decides between two that are clicked', async () => {
+    const shown = await table()
+    await shown.get(place('post', 'arm')).trigger('click')
+    expect(shown.emitted('asked')).toEqual([['post', 'arm']])
   })
 })

@@ -57,6 +57,7 @@ export const useRules = defineStore('rules', () => {
     return link ? `${name} ${link.replaceAll('_', ' ')}` : name
   }
 
+  const ruleName = (id: string) => rules.value.find((rule) => rule.id === id)?.name ?? id
   const save = (rule: Rule) => cell.edit({ edit: 'save_rule', rule })
   function add() {
     const taken = new Set(rules.value.map((r) => r.id))
@@ -83,11 +84,15 @@ export const useRules = defineStore('rules', () => {
 
   // ---- what touches by the way it is built
   const touching = shallowRef<Touching[]>([])
+  /** Who is measured against whom. */
+  const against = shallowRef<Schemas['Against'] | null>(null)
   async function look() {
     const id = cell.cell?.id
     if (!id || !open.value) return
     const request = { params: { path: { id } } }
+    const now = answer(api.GET('/api/cells/{id}/against', request)).catch(() => null)
     touching.value = await answer(api.GET('/api/cells/{id}/touching', request)).catch(() => [])
+    against.value = await now
   }
   watch([open, () => cell.cell?.fingerprint], look)
   /** Lets pairs touch that were suggested: as one step. */
@@ -119,6 +124,8 @@ export const useRules = defineStore('rules', () => {
     nameable,
     items: solid,
     nameOf,
+    ruleName,
+    against,
     save,
     add,
     remove,

@@ -3,18 +3,20 @@ import { mdiAxisArrow, mdiRotateOrbit } from '@mdi/js'
 import { computed } from 'vue'
 
 import type { Schemas } from '../api/client'
+import { useCell } from '../cell/cellStore'
 import { useNaming } from '../cell/namingStore'
 import VerdictMark from '../findings/VerdictMark.vue'
 import { useKeys } from '../settings/bindings'
 import { useUnits } from '../settings/units'
 import PoseFields from '../what/PoseFields.vue'
 import UnitField from '../what/UnitField.vue'
-import { useItems } from '../what/itemsStore'
+import { type FrameChoice, useItems } from '../what/itemsStore'
 import { useJog } from '../when/jogStore'
 import FloatingPanel from './FloatingPanel.vue'
 
 /** Joints and the TCP of a mechanism, moved by hand. */
 const jog = useJog()
+const cell = useCell()
 const items = useItems()
 const naming = useNaming()
 const units = useUnits()
@@ -47,14 +49,15 @@ const atLimit = (joint: Joint) => {
 }
 
 const tcp = computed(() => jog.answer?.tcp ?? null)
-const frames = computed(() => [
-  { id: 'world', name: 'world' },
-  { id: 'base', name: 'base' },
-  { id: 'own', name: 'tool' },
-])
+/** Frames of the cell that don't go with the mechanism. */
+const frames = computed(() => {
+  const own = new Set(cell.family(jog.item!))
+  return [...cell.items.values()].filter((i) => i.role === 'frame' && !own.has(i.id)).slice(0, 300)
+})
 const frame = computed({
-  get: () => (typeof jog.frame === 'string' ? jog.frame : 'base'),
-  set: (id: string) => (jog.frame = id === 'base' ? { item: jog.item! } : (id as 'world' | 'own')),
+  get: () => (typeof jog.frame === 'string' ? jog.frame : `item:${jog.frame.item}`),
+  set: (text: string) =>
+    (jog.frame = text.startsWith('item:') ? { item: text.slice(5) } : (text as FrameChoice)),
 })
 function toggleHandles(mode: 'move' | 'turn') {
   items.handles = null
@@ -122,7 +125,10 @@ const slid = (joint: Joint, e: Event) =>
         </select>
         <span class="soft">in</span>
         <select v-model="frame" aria-label="Frame of the TCP" data-test="jog-frame">
-          <option v-for="f in frames" :key="f.id" :value="f.id">{{ f.name }}</option>
+          <option value="world">world</option>
+          <option :value="`item:${jog.item}`">base</option>
+          <option value="own">tool</option>
+          <option v-for="f in frames" :key="f.id" :value="`item:${f.id}`">{{ f.name }}</option>
         </select>
         <button
           :aria-pressed="jog.handles === 'move'"

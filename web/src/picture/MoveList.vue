@@ -3,7 +3,8 @@ import { useVirtualList } from '@vueuse/core'
 import { computed } from 'vue'
 
 import { useRules } from '../findings/rulesStore'
-import { moveSaid, usePrograms } from '../when/programStore'
+import { moveSaid } from '../when/moveSaid'
+import { usePrograms } from '../when/programStore'
 import { clock, useWhen } from '../when/whenStore'
 
 /** The moves of a program, and when each begins; one or several in a row are selected. */

@@ -24,6 +24,7 @@ import type { SceneFrame } from '../scene/marks'
 import { Scene } from '../scene/scene'
 import { flatOf, matrixOf } from '../scene/poses'
 import { sceneKey } from './sceneKey'
+import { useTargetFrames } from './useTargetFrames'
 
 const cell = useCell()
 const what = useWhat()
@@ -67,8 +68,9 @@ onBeforeUnmount(() => scene.value?.dispose())
 
 const lookOf = (open: Cell) =>
   new Map(open.document.items.map((i) => [i.id, { role: i.role as string, colour: i.colour }]))
+const targetFrames = useTargetFrames()
 const framesOf = (open: Cell) =>
-  open.frames.map((f) => ({
+  [...open.frames, ...targetFrames.value].map((f) => ({
     item: f.item ?? null,
     kind: f.kind as string,
     node: f.node ?? null,
@@ -101,11 +103,11 @@ watch(
 )
 
 watch(
-  [() => cell.cell?.poses, () => cell.cell?.frames, () => cell.cell?.document.items],
-  ([poses, frames], [before, marked]) => {
+  [() => cell.cell?.poses, () => cell.cell?.frames, targetFrames, () => cell.cell?.document.items],
+  ([poses, frames, targets], [before, marked, shown]) => {
     const open = cell.cell
     if (!open || loading.value) return
-    if (poses !== before || frames !== marked) standAgain()
+    if (poses !== before || frames !== marked || targets !== shown) standAgain()
     scene.value?.stage.setLook(lookOf(open))
   },
 )

@@ -22,8 +22,8 @@ export function useUnits() {
     return length(Math.floor(mm / step + 1e-9) * step, more)
   }
   /** As short as it is exact: for what people set themselves, `10 mm`. */
-  const short = (mm: number) =>
-    `${Number((mm / unit.value.mm).toFixed(digits(3)))} ${unit.value.sign}`
+  const shortNumber = (mm: number) => `${Number((mm / unit.value.mm).toFixed(digits(3)))}`
+  const short = (mm: number) => `${shortNumber(mm)} ${unit.value.sign}`
   const angleNumber = (deg: number, more = 0) =>
     plain((deg / angleUnit.value.deg).toFixed(angleUnit.value.decimals + more))
   const angle = (deg: number, more = 0) => `${angleNumber(deg, more)}${angleUnit.value.sign}`
@@ -49,6 +49,7 @@ export function useUnits() {
     length,
     floor,
     short,
+    shortNumber,
     angleNumber,
     angle,
     area,

@@ -125,6 +125,19 @@ describe('jogging', () => {
     expect(jog.refused).toBe('there is no item "x"')
   })
 
+  it('tells the TCP of another mechanism in a frame that suits it', () => {
+    const { jog } = jogging()
+    jog.frame = { item: 'arm' }
+    jog.begin('post')
+    expect(jog.frame).toEqual({ item: 'post' })
+    jog.frame = { item: 'tool' }
+    jog.begin('arm')
+    expect(jog.frame).toBe('world')
+    jog.frame = 'own'
+    jog.begin('post')
+    expect(jog.frame).toBe('own')
+  })
+
   it('is tried only until it is kept, and gone when one plays', async () => {
     const { jog, line } = jogging()
     jog.set('arm/q2', 5)

@@ -93,10 +93,19 @@ export const useJog = defineStore('jog', () => {
   }
 
   function begin(id: string) {
-    if (item.value !== id) reset()
+    if (item.value !== id) {
+      reset()
+      frame.value = frameFor(id)
+    }
     item.value = id
     open.value = true
     ask()
+  }
+  /** In what its TCP is told: its base for another's base, else the same unless it goes with it. */
+  function frameFor(id: string): FrameChoice {
+    if (typeof frame.value === 'string') return frame.value
+    if (frame.value.item === item.value) return { item: id }
+    return cell.family(id).includes(frame.value.item) ? 'world' : frame.value
   }
   /** Opens the panel on the mechanism that is selected, or carries what is; closes it again. */
   function toggle() {

@@ -140,6 +140,14 @@ export const usePrograms = defineStore('programs', () => {
       notices.say(e)
     }
   }
+  /** Puts a joint move before the recording that begins elsewhere. */
+  function goThereFirst() {
+    return cell.change(() => {
+      const { id, revision } = cell.cell!
+      const body = { base_revision: revision, program: program.value!.id, at: fault.value!.index }
+      return answer(api.POST('/api/cells/{id}/lead-in', { params: { path: { id } }, body }))
+    })
+  }
   /** The moves up to where one is added. */
   const before = () => moves.value.slice(0, count.value ? at.value + count.value : undefined)
   /** Takes a part: the one that is selected in the roster, or the first there is. */
@@ -250,6 +258,7 @@ export const usePrograms = defineStore('programs', () => {
     addTake,
     addRelease,
     bringTargets,
+    goThereFirst,
     addWait,
     addSync,
     teach,
@@ -266,25 +275,3 @@ export const usePrograms = defineStore('programs', () => {
     toggle,
   }
 })
-
-/** What a move is, in words; items by what people call them. */
-export function moveSaid(step: Step, nameOf = (id: string) => id): string {
-  switch (step.move) {
-    case 'joint':
-      return step.to ? `joint to ${step.to}` : 'joint to values'
-    case 'linear':
-      return `linear to ${step.to}`
-    case 'circular':
-      return `circular over ${step.via} to ${step.to}`
-    case 'wait':
-      return `wait ${step.seconds} s`
-    case 'sync':
-      return `sync mark ${step.mark}`
-    case 'take':
-      return `take ${nameOf(step.item)}`
-    case 'release':
-      return `release ${nameOf(step.item)}${step.onto ? ` onto ${nameOf(step.onto)}` : ''}`
-    case 'recorded':
-      return `recording ${step.file.split('/').at(-1)}`
-  }
-}

@@ -7,7 +7,8 @@ import { useNotices } from '../cell/noticesStore'
 import { openCell } from '../testing/openCell'
 import { asked, begin } from '../testing/standIn'
 import { useWhat } from '../what/whatStore'
-import { moveSaid, type Program, type Step, usePrograms } from './programStore'
+import { moveSaid } from './moveSaid'
+import { type Program, type Step, usePrograms } from './programStore'
 
 vi.mock('../api/client', async (original) =>
   (await import('../testing/standIn')).standInFor(original),
@@ -50,6 +51,7 @@ function begun(program = seals()) {
   begin({
     'POST /api/cells/{id}/edits': () => ({ ...cell, revision: cell!.revision + 1 }),
     'POST /api/cells/{id}/targets': () => ({ ...cell, revision: cell!.revision + 1 }),
+    'POST /api/cells/{id}/lead-in': () => ({ ...cell, revision: cell!.revision + 1 }),
     'POST /api/cells/{id}/jog': () => ({
       joints_deg_or_mm: { 'arm/q1': 11 },
       tcp: program.tcp ? { pose, postures: [{ now: true, posture: { front: true } }] } : null,
@@ -156,6 +158,13 @@ describe('programs', () => {
     await programs.bringTargets('poses.csv', 'x,y,z')
     const body = { base_revision: 1, program: 'seal', file: 'poses.csv', text: 'x,y,z' }
     expect(asked.at(-1)).toMatchObject({ what: 'POST /api/cells/{id}/targets', body })
+  })
+
+  it('go first to where a recording begins, before the move that can’t be driven', async () => {
+    const programs = begun()
+    await programs.goThereFirst()
+    const body = { base_revision: 1, program: 'seal', at: 2 }
+    expect(asked.at(-1)).toMatchObject({ what: 'POST /api/cells/{id}/lead-in', body })
   })
 
   it('begin with the TCP that their mechanism carries, and start when they are told', async () => {

@@ -3,12 +3,14 @@
 mod facts;
 mod frames;
 mod jointed;
+mod lead_in;
 mod moving;
 mod tabled;
 
 pub use facts::{ItemFacts, ItemMass, facts_of, mass_of};
 pub use frames::{FramePlace, NewFrame, new_frame};
 pub use jointed::{JointAxis, NewJoint, jointed};
+pub use lead_in::led_in;
 pub use moving::{Arrange, KeptPose, edit_of};
 use nalgebra::{Quaternion, Translation3, UnitQuaternion};
 use schemars::JsonSchema;

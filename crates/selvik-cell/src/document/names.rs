@@ -1,9 +1,12 @@
 //! What may stand in names and in other text.
 
 use std::collections::HashSet;
+use std::io::{self, Write};
 
 use selvik_formats::{FormatError, Result};
+use serde::Serialize;
 use serde_json::Value;
+use serde_json::ser::Formatter;
 
 use super::{CELL_FILE, CellDocument};
 
@@ -47,7 +50,10 @@ pub(crate) fn next_free(base: &str, gap: char, taken: &mut HashSet<String>) -> S
 /// [`FormatError`] with the place of the first that can't.
 pub fn check_text(document: &CellDocument) -> Result<()> {
     // Written down, most documents show at once that they hold none.
-    if !may_hold_control(&serde_json::to_vec(document).expect("plain data")) {
+    let mut looked = ForControls::default();
+    let mut json = serde_json::Serializer::with_formatter(&mut looked, TextAlone);
+    document.serialize(&mut json).expect("plain data");
+    if !looked.found {
         return Ok(());
     }
     let whole = serde_json::to_value(document).expect("plain data");
@@ -57,13 +63,38 @@ pub fn check_text(document: &CellDocument) -> Result<()> {
     }
 }
 
+/// JSON without its numbers, which hold no control character and take long to write.
+struct TextAlone;
+
+impl Formatter for TextAlone {
+    fn write_f64<W: ?Sized + Write>(&mut self, _: &mut W, _: f64) -> io::Result<()> {
+        Ok(())
+    }
+}
+
 /// Whether JSON may hold a control character: escaped, or one of those that are written as they are (U+007F to U+009F).
-fn may_hold_control(json: &[u8]) -> bool {
-    json.windows(2).any(|pair| match pair {
-        [b'\\', after] => b"untrbf".contains(after),
-        [0xc2, 0x80..=0x9f] | [0x7f, _] => true,
-        _ => false,
-    })
+#[derive(Default)]
+struct ForControls {
+    last: u8,
+    found: bool,
+}
+
+impl Write for ForControls {
+    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
+        for &byte in bytes {
+            self.found |= match self.last {
+                b'\\' => b"untrbf".contains(&byte),
+                0xc2 => (0x80..=0x9f).contains(&byte),
+                _ => byte == 0x7f,
+            };
+            self.last = byte;
+        }
+        Ok(bytes.len())
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        Ok(())
+    }
 }
 
 fn holds(control: char) -> String {

@@ -1,7 +1,8 @@
 use std::collections::{BTreeMap, BTreeSet};
 
+use selvik_core::clearance::{Limit, distance};
 use selvik_core::program::{Motion, Path};
-use selvik_core::robot::BodyId;
+use selvik_core::robot::{Body, BodyId};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
@@ -34,6 +35,8 @@ pub enum CaveatKind {
     Slowed,
     /// Recordings in which joints are faster than they may be.
     Fast,
+    /// Parts that what takes them does not reach, or that are set on nothing.
+    FarFromHand,
 }
 
 /// A body larger or smaller than this is likely read in a wrong unit, m.
@@ -49,6 +52,7 @@ pub fn caveats(workcell: &Workcell, path: &Path) -> Vec<Caveat> {
     all.extend(assumed(workcell));
     all.extend(slowed(workcell, path));
     all.extend(fast(workcell));
+    all.extend(far_from_hand(workcell, path));
     all
 }
 
@@ -291,6 +295,56 @@ fn fast(workcell: &Workcell) -> Vec<Caveat> {
                 });
             }
         }
+    }
+    all
+}
+
+/// A part this far from what it hangs on is not held by it, m: fingers may still close.
+const FAR: f64 = 0.01;
+
+/// What is taken goes along wherever it is, and what is released stays there, in the air too.
+fn far_from_hand(workcell: &Workcell, path: &Path) -> Vec<Caveat> {
+    let assembly = &workcell.assembly;
+    let items = assembly.cell().items();
+    let mut all = Vec::new();
+    for stay in path.handling().stays() {
+        let Some(handler) = stay.handler(assembly) else {
+            continue;
+        };
+        let bodies = || assembly.bodies().iter();
+        let part = bodies().filter(|b| assembly.cell().is_within(b.item, stay.item));
+        let part: Vec<&Body> = part.collect();
+        let hand: Vec<&Body> = bodies().filter(|b| handler.is(assembly, b)).collect();
+        let poses = path.moment(assembly, stay.since).poses(assembly);
+        let gap = |enough: f64| {
+            let of_pair = |a: &Body, b: &Body, enough: f64| {
+                let pose = poses[a.node.0].inv_mul(&poses[b.node.0]);
+                let limit = Limit {
+                    enough,
+                    ..Limit::default()
+                };
+                let closest = distance(&a.surface, &b.surface, &pose, limit).closest;
+                closest.map_or(enough, |c| c.distance.min(enough))
+            };
+            let pairs = part.iter().flat_map(|a| hand.iter().map(move |b| (a, b)));
+            pairs.fold(enough, |least, (a, b)| of_pair(a, b, least))
+        };
+        if part.is_empty() || hand.is_empty() || gap(FAR) < FAR {
+            continue;
+        }
+        all.push(Caveat {
+            about: CaveatKind::FarFromHand,
+            text: format!(
+                "From {:.2} s on {} hangs on {}, {:.0} mm away from it: is it there then?",
+                stay.since,
+                items[stay.item].name,
+                items[handler.item].name,
+                gap(f64::INFINITY) * 1e3,
+            ),
+            items: [stay.item, handler.item]
+                .map(|i| items[i].id.0.clone())
+                .into(),
+        });
     }
     all
 }

@@ -2,17 +2,13 @@
 
 use rstest::rstest;
 use selvik_cell::Workcell;
-use selvik_cell::arranging::{
-    Arrange, Posed, edit_of,
-};
-use selvik_cell::document::{
-    CellDocument, MoveDocument,
-};
+use selvik_cell::arranging::{Arrange, Posed, edit_of};
+use selvik_cell::document::{CellDocument, MoveDocument};
 use selvik_cell::edit::{Edit, ProgramChange};
 use selvik_cell::findings::{WithBand, find};
 use selvik_cell::jog::{JogRequest, Jogging, Ruled};
 use selvik_cell::questions::Asked;
-use selvik_cell::report::{PairReport, Verdict};
+use selvik_cell::report::{CaveatKind, PairReport, Verdict, caveats};
 use selvik_core::clearance::{Progress, SweepOptions};
 use selvik_core::robot::Moment;
 use selvik_formats::PackageFiles;
@@ -193,4 +189,21 @@ fn parts_and_what_takes_them_are_there(#[case] step: &str, #[case] says: &str) {
         error.contains("program \"p\" moves[0]") && error.contains(says),
         "{error}"
     );
+}
+
+/// The ball is 5 mm off the arm when it is taken, and 95 mm off the post when it is set down.
+#[rstest]
+#[case::in_hand(430.0, &["hangs on Post, 95 mm away from it"])]
+#[case::out_of_hand(435.1, &["From 0.00 s on Ball hangs on Arm, 10 mm away from it", "hangs on Post"])]
+fn what_is_handled_from_afar_is_told(#[case] x_mm: f64, #[case] told: &[&str]) {
+    let mut document = carrying();
+    let ball = document.items.iter_mut().find(|i| i.id == "ball");
+    ball.expect("a ball").pose.xyz_mm[0] = x_mm;
+    let workcell = built(&document);
+    let mut said = caveats(&workcell, &workcell.path().expect("it runs"));
+    said.retain(|caveat| caveat.about == CaveatKind::FarFromHand);
+    assert_eq!(said.len(), told.len(), "{said:?}");
+    for (caveat, told) in said.iter().zip(told) {
+        assert!(caveat.text.contains(told), "{}", caveat.text);
+    }
 }

@@ -13,5 +13,7 @@ mod recordings;
 mod rules;
 mod second_cell;
 mod shapes_in_motion;
+mod storing;
 mod tables;
 mod targets;
+mod who;

@@ -2,13 +2,8 @@
 
 use indexmap::IndexMap;
 use selvik_cell::Workcell;
-use selvik_cell::arranging::{
-    FrameChoice, JointAxis, NewJoint, Posed, jointed,
-};
-use selvik_cell::document::{
-    CellDocument,
-    NamedPosture, PoseDocument, TargetDocument,
-};
+use selvik_cell::arranging::{FrameChoice, JointAxis, NewJoint, Posed, jointed};
+use selvik_cell::document::{CellDocument, NamedPosture, PoseDocument, TargetDocument};
 use selvik_cell::edit::{Edit, MechanismChange};
 use selvik_cell::fingerprint::fingerprint;
 use selvik_core::robot::{BodyId, Moment};

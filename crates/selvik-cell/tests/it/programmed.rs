@@ -2,10 +2,7 @@
 
 use indexmap::IndexMap;
 use selvik_cell::Workcell;
-use selvik_cell::document::{
-    CellDocument, MoveDocument,
-    document_from_slice, write_document,
-};
+use selvik_cell::document::{CellDocument, MoveDocument, document_from_slice, write_document};
 use selvik_cell::edit::{Edit, ProgramChange};
 use selvik_cell::entries::{from_entries, to_entries};
 use selvik_formats::PackageFiles;

@@ -3,8 +3,7 @@
 use indexmap::IndexMap;
 use rstest::rstest;
 use selvik_cell::document::{
-    MayTouchDocument, MoveDocument, PoseDocument, ProgramDocument,
-    StretchDocument, TargetDocument,
+    MayTouchDocument, MoveDocument, PoseDocument, ProgramDocument, StretchDocument, TargetDocument,
 };
 use selvik_cell::edit::{Edit, ProgramChange};
 

@@ -1,12 +1,8 @@
 //! Robots from a Denavit–Hartenberg table.
 
 use rstest::rstest;
-use selvik_cell::arranging::{
-    NewArm, new_arm,
-};
-use selvik_cell::document::{
-    DhConvention, DhRowDocument, PoseDocument,
-};
+use selvik_cell::arranging::{NewArm, new_arm};
+use selvik_cell::document::{DhConvention, DhRowDocument, PoseDocument};
 use selvik_core::robot::Moment;
 
 use crate::programmed::*;

@@ -3,8 +3,8 @@
 use rstest::rstest;
 use selvik_cell::bring::{brought_targets, targets_of};
 use selvik_cell::document::MoveDocument;
-use selvik_formats::targets_csv::{read_targets, write_targets};
 use selvik_formats::PackageFiles;
+use selvik_formats::targets_csv::{read_targets, write_targets};
 
 use crate::programmed::*;
 

@@ -20,6 +20,14 @@ pub struct Stay {
     pub pose: Pose,
 }
 
+impl Stay {
+    /// What holds it from then on, or what it stands on; `None` in the world.
+    #[must_use]
+    pub fn handler(&self, assembly: &Assembly) -> Option<Handler> {
+        Handler::at(assembly, self.on?)
+    }
+}
+
 /// A time at which a part may touch what it is taken with, taken from or set on.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Touch {
@@ -56,7 +64,9 @@ impl Handler {
         })
     }
 
-    fn is(&self, assembly: &Assembly, body: &Body) -> bool {
+    /// Whether `body` belongs to it.
+    #[must_use]
+    pub fn is(&self, assembly: &Assembly, body: &Body) -> bool {
         if assembly.cell().items()[self.item].role == Role::Tool {
             return assembly.cell().is_within(body.item, self.item);
         }

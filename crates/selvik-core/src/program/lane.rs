@@ -6,7 +6,7 @@ use super::planned::Planned;
 use super::run_plan::own_joints;
 use super::straight::Straight;
 use super::subdivide::nodes;
-use super::track::{Knot, Knots};
+use super::track::{Knot, Knots, Piece};
 use super::way::Way;
 use super::{
     Goal, Lane, Motion, Move, MoveSpan, PathTolerance, Program, ProgramError, ProgramFault,
@@ -32,10 +32,10 @@ pub(super) struct LaneRun {
 
 /// What a lane does between two sync marks.
 pub(super) struct Stretch {
-    /// Where it begins; values are those of [`LaneRun::joints`].
-    pub begin: Knots,
-    /// Each so much after its start, s.
-    pub pieces: Vec<(f64, Arc<Driven>)>,
+    /// Where it begins.
+    begin: Arc<Knots>,
+    /// Each so much after its start, s; values are those of [`LaneRun::joints`].
+    pub pieces: Vec<(f64, Arc<Knots>)>,
     pub spans: Vec<MoveSpan>,
     /// The mark it ends at, if any.
     pub mark: Option<String>,
@@ -47,14 +47,17 @@ impl Stretch {
     /// How long it takes, s.
     pub fn duration(&self) -> f64 {
         let last = self.pieces.last();
-        last.map_or(0.0, |(start, driven)| start + driven.knots.duration())
+        last.map_or(0.0, |(start, knots)| start + knots.duration())
     }
 
-    /// Its knots, one piece after the other, as they come when it starts at `start` (s).
-    pub fn knots(&self, start: f64) -> impl Iterator<Item = (f64, &Knots)> {
-        let pieces = self.pieces.iter();
-        let pieces = pieces.map(move |(after, driven)| (start + after, &driven.knots));
-        std::iter::once((start, &self.begin)).chain(pieces)
+    /// Its pieces as they come when it starts at `start` (s).
+    pub fn placed(&self, start: f64) -> impl Iterator<Item = Piece> {
+        let begin = std::iter::once((0.0, &self.begin));
+        let pieces = self.pieces.iter().map(|(after, knots)| (*after, knots));
+        begin.chain(pieces).map(move |(after, knots)| Piece {
+            start: start + after,
+            knots: Arc::clone(knots),
+        })
     }
 }
 
@@ -84,16 +87,12 @@ pub(super) fn run_lane(
     let mut joints: Vec<usize> = drives.map(|o| *o.0).collect();
     joints.sort_unstable();
     let mut q = rest.to_vec();
-    let begin = |q: &[f64], end| {
-        let mut begin = Knots::new(joints.len());
-        begin.push(0.0, joints.iter().map(|&j| q[j]), 0.0);
-        Stretch {
-            begin,
-            pieces: Vec::new(),
-            spans: Vec::new(),
-            mark: None,
-            end,
-        }
+    let begin = |q: &[f64], end| Stretch {
+        begin: Arc::new(Knots::new(joints.iter().map(|&j| q[j]))),
+        pieces: Vec::new(),
+        spans: Vec::new(),
+        mark: None,
+        end,
     };
     let mut stretches = vec![begin(&q, (0, 0))];
     let mut deviation = 0.0f64;
@@ -152,7 +151,9 @@ pub(super) fn run_lane(
                 end: start + length,
                 speed_share: driven.speed_share,
             });
-            stretch.pieces.push((start, driven));
+            if !driven.knots.is_empty() {
+                stretch.pieces.push((start, Arc::clone(&driven.knots)));
+            }
             stretch.end = (program_at, index);
             match &step.motion {
                 Motion::Sync(mark) => {
@@ -183,8 +184,7 @@ const ROUNDED_TO: f64 = 1e-4;
 /// What the joints of a lane do during one move.
 #[derive(Debug)]
 pub(super) struct Driven {
-    /// After its start.
-    knots: Knots,
+    knots: Arc<Knots>,
     /// The joint vector of the cell at its end, rad or m.
     end: Vec<f64>,
     /// See [`Run`].
@@ -196,13 +196,13 @@ pub(super) struct Driven {
 impl Driven {
     /// Of a move that began at `start`; only `joints` move.
     fn of(run: Run, joints: &[usize], start: &[f64]) -> Self {
-        let mut knots = Knots::new(joints.len());
+        let mut knots = Knots::new(joints.iter().map(|&j| start[j]));
         for knot in &run.knots {
             knots.push(knot.time, joints.iter().map(|&j| knot.q[j]), knot.bow);
         }
         let last = run.knots.into_iter().next_back();
         Self {
-            knots,
+            knots: Arc::new(knots),
             end: last.map_or_else(|| start.to_vec(), |knot| knot.q),
             speed_share: run.speed_share,
             deviation: run.deviation,
@@ -504,6 +504,9 @@ impl Runner<'_> {
     /// Where a frame stands does not depend on who has taken what. Before the lane itself takes something it may go by
     /// frames that hang on it.
     fn not_on_what_is_taken(&self, frame: NodeId, before: bool) -> Result<(), ProgramFault> {
+        if self.all.takers.is_empty() {
+            return Ok(());
+        }
         let cell = self.all.assembly.cell();
         let own = self.all.assembly.nodes()[frame.0].item;
         let above = std::iter::successors(Some(own), |&item| cell.parent_of(item));

@@ -209,8 +209,8 @@ pub enum ProgramFault {
     },
     /// A recording that would begin with a jump.
     #[error(
-        "the recording begins with joint {joint} at {}, but it stands at {} then; keep the first row as rest, or go there by \
-         a joint move first", amount(*.kind, *.recorded), amount(*.kind, *.stands)
+        "the recording begins with joint {joint} at {}, but it stands at {} then; keep the first row as rest, or go there first \
+         by a joint move", amount(*.kind, *.recorded), amount(*.kind, *.stands)
     )]
     BeginsElsewhere {
         /// Its name.

@@ -1,5 +1,7 @@
 use super::handling::Handling;
-use super::track::{Knots, Track};
+use std::sync::Arc;
+
+use super::track::{Knots, Piece, Track};
 use crate::robot::{Assembly, Carried, Moment};
 
 /// A stretch of time in which one move of one lane runs.
@@ -51,12 +53,15 @@ impl Path {
             times.len() * joints,
             "a value a joint and knot"
         );
-        let mut knots = Knots::new(joints);
-        for (i, &time) in times.iter().enumerate() {
+        let start = times[0];
+        let mut knots = Knots::new(values[..joints].iter().copied());
+        for (i, &time) in times.iter().enumerate().skip(1) {
             let row = &values[i * joints..(i + 1) * joints];
-            knots.push(time, row.iter().copied(), 0.0);
+            knots.push(time - start, row.iter().copied(), 0.0);
         }
-        let track = Track::new((0..joints).collect(), &knots, 0.0);
+        let knots = Arc::new(knots);
+        let piece = Piece { start, knots };
+        let track = Track::new((0..joints).collect(), vec![piece], 0.0);
         Self::of_tracks(vec![0.0; joints], vec![track], spans)
     }
 
@@ -67,11 +72,7 @@ impl Path {
         let mut knots = vec![0.0];
         for (at, track) in tracks.iter().enumerate() {
             track.joints().iter().for_each(|&j| drivers[j] = Some(at));
-            for row in track.rows() {
-                for (&j, v) in track.joints().iter().zip(row) {
-                    farthest[j] = farthest[j].max(v.abs());
-                }
-            }
+            track.farthest(&mut farthest);
             knots.extend(track.times());
         }
         knots.sort_by(f64::total_cmp);

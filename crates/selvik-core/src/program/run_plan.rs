@@ -2,7 +2,7 @@ use std::collections::{HashMap, HashSet};
 
 use super::handling::{handling, takers};
 use super::lane::{Joined, LaneRun, run_lane};
-use super::track::{Knots, Track};
+use super::track::{Piece, Track};
 use super::{Motion, MoveSpan, Path, Planned, Program, ProgramError, ProgramFault};
 use crate::robot::{Assembly, Carried};
 
@@ -243,10 +243,8 @@ fn align(
 
 fn place(run: LaneRun, starts: &[f64]) -> (Track, Vec<MoveSpan>) {
     let placed = || run.stretches.iter().zip(starts);
-    let pieces: Vec<(f64, &Knots)> = placed()
-        .flat_map(|(stretch, start)| stretch.knots(*start))
-        .collect();
-    let track = Track::of_pieces(run.joints.clone(), &pieces, run.deviation);
+    let pieces = placed().flat_map(|(stretch, start)| stretch.placed(*start));
+    let pieces: Vec<Piece> = pieces.collect();
     let later = |span: &MoveSpan, start: f64| MoveSpan {
         start: span.start + start,
         end: span.end + start,
@@ -254,5 +252,6 @@ fn place(run: LaneRun, starts: &[f64]) -> (Track, Vec<MoveSpan>) {
     };
     let spans =
         placed().flat_map(|(stretch, start)| stretch.spans.iter().map(move |s| later(s, *start)));
-    (track, spans.collect())
+    let spans = spans.collect();
+    (Track::new(run.joints, pieces, run.deviation), spans)
 }

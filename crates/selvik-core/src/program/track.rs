@@ -1,3 +1,5 @@
+use std::sync::Arc;
+
 /// A joint vector at a time.
 #[derive(Debug, Clone, PartialEq)]
 pub(super) struct Knot {
@@ -10,117 +12,139 @@ pub(super) struct Knot {
     pub bow: f64,
 }
 
-/// Joint vectors at times, one after the other.
+/// What some joints do during a stretch of time, from its start: straight from knot to knot, each piece with even acceleration.
 #[derive(Debug, Clone, PartialEq)]
 pub(super) struct Knots {
     /// How many joints.
     width: usize,
-    /// s
+    /// After the start, s; the first is 0.
     times: Vec<f64>,
     /// A row a time: rad, m.
     values: Vec<f64>,
+    /// A row a time: how far each joint has travelled since the start, rad or m.
+    travelled: Vec<f64>,
     /// See [`Knot::bow`].
     bows: Vec<f64>,
-}
-
-impl Knots {
-    pub fn new(width: usize) -> Self {
-        Self {
-            width,
-            times: Vec::new(),
-            values: Vec::new(),
-            bows: Vec::new(),
-        }
-    }
-
-    /// Adds the values at `time` (s) of the piece that ends there.
-    pub fn push(&mut self, time: f64, values: impl IntoIterator<Item = f64>, bow: f64) {
-        self.times.push(time);
-        self.values.extend(values);
-        self.bows.push(bow);
-        debug_assert_eq!(
-            self.values.len(),
-            self.times.len() * self.width,
-            "a value a joint"
-        );
-    }
-
-    /// The last time, s; 0 if there is none.
-    pub fn duration(&self) -> f64 {
-        self.times.last().copied().unwrap_or(0.0)
-    }
-}
-
-/// What some joints do over time: straight from knot to knot, each piece with even acceleration.
-#[derive(Debug, Clone, PartialEq)]
-pub(super) struct Track {
-    /// Indices into the cell's joint vector.
-    joints: Vec<usize>,
-    times: Vec<f64>,
-    /// For each knot the values of the joints, rad or m.
-    values: Vec<f64>,
-    /// For each knot and joint, how far the joint has travelled since the start, rad or m.
-    travelled: Vec<f64>,
-    /// For each knot, see [`Knot::bow`]: without unit.
-    bows: Vec<f64>,
-    /// How far anything the joints move may be off the programmed motion between knots, m.
-    pub deviation: f64,
+    /// For each joint, the largest magnitude of its values, rad or m.
+    farthest: Vec<f64>,
 }
 
 /// Knots nearer together than this are one, s.
 const SAME_INSTANT: f64 = 1e-9;
 
-impl Track {
-    /// Through `knots`, whose times don't fall; the deviation in m.
-    pub fn new(joints: Vec<usize>, knots: &Knots, deviation: f64) -> Self {
-        Self::of_pieces(joints, &[(0.0, knots)], deviation)
+impl Knots {
+    /// Where joints stand at the start: rad, m.
+    pub fn new(start: impl IntoIterator<Item = f64>) -> Self {
+        let values: Vec<f64> = start.into_iter().collect();
+        Self {
+            width: values.len(),
+            times: vec![0.0],
+            travelled: vec![0.0; values.len()],
+            bows: vec![0.0],
+            farthest: values.iter().map(|v| v.abs()).collect(),
+            values,
+        }
     }
 
-    /// Through all pieces one after the other, each so much later than its own times say, s.
-    pub fn of_pieces(joints: Vec<usize>, pieces: &[(f64, &Knots)], deviation: f64) -> Self {
-        let n = joints.len();
-        let rows: usize = pieces.iter().map(|(_, knots)| knots.times.len()).sum();
-        let mut this = Self {
-            joints,
-            times: Vec::with_capacity(rows),
-            values: Vec::with_capacity(rows * n),
-            travelled: Vec::with_capacity(rows * n),
-            bows: Vec::with_capacity(rows),
-            deviation,
-        };
-        for (later, knots) in pieces {
-            assert_eq!(knots.width, n, "a value a joint");
-            for (at, (time, bow)) in knots.times.iter().zip(&knots.bows).enumerate() {
-                this.push(later + time, &knots.values[at * n..(at + 1) * n], *bow);
+    /// Adds the values at `time` (s) of the piece that ends there.
+    pub fn push(&mut self, time: f64, values: impl IntoIterator<Item = f64>, bow: f64) {
+        let row = self.values.len() - self.width;
+        // Nearer than that to the last one, it takes its place.
+        let (last, same) = (self.times.len() - 1, time - self.duration() <= SAME_INSTANT);
+        let anew = !(same && last > 0);
+        for (i, value) in values.into_iter().enumerate() {
+            self.farthest[i] = self.farthest[i].max(value.abs());
+            let gone = self.travelled[row + i] + (value - self.values[row + i]).abs();
+            if anew {
+                self.values.push(value);
+                self.travelled.push(gone);
+            } else {
+                self.values[row + i] = value;
+                self.travelled[row + i] = gone;
             }
         }
-        this
-    }
-
-    fn push(&mut self, time: f64, q: &[f64], bow: f64) {
-        let n = self.joints.len();
-        let Some(&last) = self.times.last() else {
+        if anew {
             self.times.push(time);
             self.bows.push(bow);
-            self.values.extend(q);
-            self.travelled.resize(n, 0.0);
-            return;
+        }
+        let rows = self.times.len() * self.width;
+        assert_eq!(self.values.len(), rows, "a value a joint");
+    }
+
+    /// The last time, s.
+    pub fn duration(&self) -> f64 {
+        *self.times.last().expect("never empty")
+    }
+
+    /// Whether nothing comes after the start.
+    pub fn is_empty(&self) -> bool {
+        self.times.len() == 1
+    }
+
+    fn row(&self, table: Table, at: usize) -> &[f64] {
+        let table = match table {
+            Table::Values => &self.values,
+            Table::Travelled => &self.travelled,
         };
-        let row = self.values.len() - n;
-        if time - last <= SAME_INSTANT {
-            for (i, value) in q.iter().enumerate() {
-                self.travelled[row + i] += (value - self.values[row + i]).abs();
-                self.values[row + i] = *value;
-            }
-            return;
+        &table[at * self.width..(at + 1) * self.width]
+    }
+}
+
+/// What is kept of each knot, a number a joint.
+#[derive(Clone, Copy, PartialEq)]
+enum Table {
+    Values,
+    Travelled,
+}
+
+/// What some joints do over time, one move after the other. Moves are shared with the plans before and after.
+#[derive(Debug, Clone, PartialEq)]
+pub(super) struct Track {
+    /// Indices into the cell's joint vector.
+    joints: Vec<usize>,
+    /// By their starts; one at least. Joints stand where it begins until then.
+    pieces: Vec<Piece>,
+    /// For each piece and joint, how far the joint has travelled before it, rad or m.
+    travelled: Vec<f64>,
+    /// How far anything the joints move may be off the programmed motion between knots, m.
+    pub deviation: f64,
+}
+
+/// What happens from a time on, until it is over.
+#[derive(Debug, Clone, PartialEq)]
+pub(super) struct Piece {
+    /// s
+    pub start: f64,
+    /// After the start.
+    pub knots: Arc<Knots>,
+}
+
+impl Piece {
+    /// When its knots are, s.
+    fn times(&self) -> impl Iterator<Item = f64> + '_ {
+        self.knots.times.iter().map(|after| self.start + after)
+    }
+}
+
+impl Track {
+    /// Through all `pieces`, of which there is one at least and which follow each other; the deviation in m.
+    pub fn new(joints: Vec<usize>, pieces: Vec<Piece>, deviation: f64) -> Self {
+        assert!(!pieces.is_empty(), "a track begins somewhere");
+        let n = joints.len();
+        let mut travelled = Vec::with_capacity(pieces.len() * n);
+        let mut gone = vec![0.0; n];
+        for Piece { knots, .. } in &pieces {
+            assert_eq!(knots.width, n, "a value a joint");
+            travelled.extend(&gone);
+            let last = knots.row(Table::Travelled, knots.times.len() - 1);
+            gone.iter_mut().zip(last).for_each(|(all, own)| *all += own);
         }
-        self.times.push(time);
-        self.bows.push(bow);
-        for (i, value) in q.iter().enumerate() {
-            let gone = self.travelled[row + i] + (value - self.values[row + i]).abs();
-            self.travelled.push(gone);
+        Self {
+            joints,
+            pieces,
+            travelled,
+            deviation,
         }
-        self.values.extend(q);
     }
 
     pub fn joints(&self) -> &[usize] {
@@ -128,41 +152,56 @@ impl Track {
     }
 
     /// When the knots are, s.
-    pub fn times(&self) -> &[f64] {
-        &self.times
+    pub fn times(&self) -> impl Iterator<Item = f64> + '_ {
+        self.pieces.iter().flat_map(Piece::times)
     }
 
-    /// The rows of the values at knots, rad or m.
-    pub fn rows(&self) -> impl Iterator<Item = &[f64]> {
-        self.values.chunks_exact(self.joints.len().max(1))
+    /// The largest magnitude (rad or m) that each joint takes, into the joints' places of `out` where it is larger.
+    pub fn farthest(&self, out: &mut [f64]) {
+        for piece in &self.pieces {
+            for (&joint, value) in self.joints.iter().zip(&piece.knots.farthest) {
+                out[joint] = out[joint].max(*value);
+            }
+        }
     }
 
     /// The values (rad or m) at time `t` (s), into the joints' places of `q`; held at both ends.
     pub fn values_at(&self, t: f64, q: &mut [f64]) {
-        self.interpolate(&self.values, t, q);
+        self.interpolate(Table::Values, t, q);
     }
 
     /// How far each joint has travelled (rad or m) until `t` (s), into the joints' places of `out`.
     pub fn travelled_until(&self, t: f64, out: &mut [f64]) {
-        self.interpolate(&self.travelled, t, out);
+        self.interpolate(Table::Travelled, t, out);
     }
 
-    fn interpolate(&self, table: &[f64], t: f64, out: &mut [f64]) {
+    fn interpolate(&self, table: Table, t: f64, out: &mut [f64]) {
         let n = self.joints.len();
-        let row = |i: usize| &table[i * n..(i + 1) * n];
-        let next = self.times.partition_point(|&knot| knot <= t);
-        if next == 0 || next == self.times.len() {
-            let Some(held) = (!self.times.is_empty()).then(|| row(next.saturating_sub(1))) else {
-                return;
-            };
-            self.joints.iter().zip(held).for_each(|(&j, v)| out[j] = *v);
+        let at = self.pieces.partition_point(|piece| piece.start <= t);
+        let at = at.saturating_sub(1);
+        let Piece { start, knots } = &self.pieces[at];
+        let before = &self.travelled[at * n..(at + 1) * n];
+        let before = |i: usize| {
+            if table == Table::Travelled {
+                before[i]
+            } else {
+                0.0
+            }
+        };
+        let next = knots.times.partition_point(|after| start + after <= t);
+        if next == 0 || next == knots.times.len() {
+            let held = knots.row(table, next.saturating_sub(1));
+            for (i, &joint) in self.joints.iter().enumerate() {
+                out[joint] = before(i) + held[i];
+            }
             return;
         }
-        let (t0, t1) = (self.times[next - 1], self.times[next]);
+        let (t0, t1) = (start + knots.times[next - 1], start + knots.times[next]);
         let share = (t - t0) / (t1 - t0);
-        let share = share * (1.0 + self.bows[next] * (1.0 - share));
-        for ((&j, a), b) in self.joints.iter().zip(row(next - 1)).zip(row(next)) {
-            out[j] = a + (b - a) * share;
+        let share = share * (1.0 + knots.bows[next] * (1.0 - share));
+        let (a, b) = (knots.row(table, next - 1), knots.row(table, next));
+        for (i, &joint) in self.joints.iter().enumerate() {
+            out[joint] = before(i) + (a[i] + (b[i] - a[i]) * share);
         }
     }
 }
@@ -178,16 +217,24 @@ mod tests {
         q[0]
     }
 
+    fn track(knots: Knots) -> Track {
+        let piece = Piece {
+            start: 0.0,
+            knots: Arc::new(knots),
+        };
+        Track::new(vec![0], vec![piece], 0.0)
+    }
+
     /// Three pieces are the whole of a trapezoid, at every instant.
     #[test]
     fn a_bow_is_even_acceleration() {
         let travel = Trapezoid::new(2.0, 0.8, 1.5);
         let (ramp, end) = (travel.ramp(), travel.duration());
-        let mut knots = Knots::new(1);
-        for (time, bow) in [(0.0, 0.0), (ramp, -1.0), (end - ramp, 0.0), (end, 1.0)] {
+        let mut knots = Knots::new([1.0]);
+        for (time, bow) in [(ramp, -1.0), (end - ramp, 0.0), (end, 1.0)] {
             knots.push(time, [1.0 - travel.at(time)], bow);
         }
-        let track = Track::new(vec![0], &knots, 0.0);
+        let track = track(knots);
         for i in 0..=1000 {
             let t = end * f64::from(i) / 1000.0;
             assert!(
@@ -202,17 +249,52 @@ mod tests {
 
     #[test]
     fn knots_within_a_nanosecond_are_one_and_nothing_is_lost_of_the_travel() {
-        let mut knots = Knots::new(1);
-        for (time, q) in [(0.0, 0.0), (1.0, 1.0), (1.0 + 1e-10, 0.5), (2.0, 0.5)] {
+        let mut knots = Knots::new([0.0]);
+        for (time, q) in [(1.0, 1.0), (1.0 + 1e-10, 0.5), (2.0, 0.5)] {
             knots.push(time, [q], 0.0);
         }
-        let track = Track::new(vec![0], &knots, 0.0);
+        let track = track(knots);
         assert_eq!(
-            (track.times().len(), at(&track, 1.0), at(&track, 5.0)),
+            (track.times().count(), at(&track, 1.0), at(&track, 5.0)),
             (3, 0.5, 0.5)
         );
         let mut gone = [0.0];
         track.travelled_until(9.0, &mut gone);
         assert!((gone[0] - 1.5).abs() < 1e-12);
+    }
+
+    /// Moves lie side by side: before, between and after them joints stand, and travel adds up over all of them.
+    #[test]
+    fn between_its_pieces_a_track_stands_still() {
+        let line = |from: f64, to: f64, seconds: f64| {
+            let mut knots = Knots::new([from]);
+            knots.push(seconds, [to], 0.0);
+            Arc::new(knots)
+        };
+        let piece = |start: f64, knots| Piece { start, knots };
+        let pieces = vec![
+            piece(1.0, line(5.0, 7.0, 2.0)),
+            piece(3.0, Arc::new(Knots::new([7.0]))),
+            piece(4.0, line(7.0, 6.0, 1.0)),
+        ];
+        let track = Track::new(vec![0], pieces, 0.0);
+        let gone = |t: f64| {
+            let mut out = [f64::NAN];
+            track.travelled_until(t, &mut out);
+            out[0]
+        };
+        for (t, value, travelled) in [
+            (0.0, 5.0, 0.0),
+            (1.0, 5.0, 0.0),
+            (2.0, 6.0, 1.0),
+            (3.5, 7.0, 2.0),
+            (4.5, 6.5, 2.5),
+            (9.0, 6.0, 3.0),
+        ] {
+            assert_eq!((at(&track, t), gone(t)), (value, travelled), "at {t} s");
+        }
+        let mut farthest = [1.0];
+        track.farthest(&mut farthest);
+        assert_eq!(farthest, [7.0]);
     }
 }

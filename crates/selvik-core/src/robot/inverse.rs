@@ -4,7 +4,7 @@ use super::closed_form::{ClosedForm, Miss, Screw};
 use super::subproblem::Line;
 use super::{
     Assembly, BeyondLimit, Bounds, Configuration, Follows, NodeId, OrthoParallelArm, Unreachable,
-    WristReach, numeric_inverses,
+    WristReach, nearest_values, numeric_inverses,
 };
 use crate::cell::ItemId;
 use crate::spatial::Pose;
@@ -126,6 +126,13 @@ impl Arm {
             Form::OrthoParallel(arm) => Some(arm),
             _ => None,
         }
+    }
+
+    /// Joint values within limits at which the tip comes as near to `target` as they let it, from `q` (rad or m): first to
+    /// its place, then turned as nearly as that leaves it; and by what it misses it then, m and rad. See [`nearest_values`].
+    #[must_use]
+    pub fn nearest(&self, assembly: &Assembly, target: &Pose, q: &[f64]) -> (Vec<f64>, (f64, f64)) {
+        nearest_values(assembly, self.tip, target, &self.joints, q)
     }
 
     /// Whether all joint values that reach a pose are known in closed form.

@@ -50,7 +50,7 @@ pub(crate) use jacobian::twist;
 pub use jacobian::{jacobian, manipulability};
 pub use joint::{Follows, JointKind, JointLimits, Span, Stated};
 pub use mechanism::{Joint, Link, Mechanism, MechanismError, Mimic};
-pub use numeric::{Bounds, numeric_inverse, numeric_inverses};
+pub use numeric::{Bounds, nearest_values, numeric_inverse, numeric_inverses};
 pub use ortho_parallel::{OrthoParallelArm, WristReach};
 pub use placing::{Placing, axis_to_axis, face_to_face, frame_along, frame_through, motion_in};
 pub use unreachable::{BeyondLimit, Unreachable};

@@ -8,6 +8,8 @@ const POSITION_TOLERANCE: f64 = 1e-9;
 const ANGLE_TOLERANCE: f64 = 1e-9;
 /// Values this near are not improved any further: m and rad together.
 const SHARP: f64 = 1e-13;
+/// A step that brings it nearer by a smaller share is the last.
+const NO_NEARER: f64 = 1e-12;
 /// Starting points tried where the first does not lead to the pose.
 const SEEDS: usize = 80;
 /// Solutions nearer to each other than this are one, rad or m.
@@ -46,6 +48,59 @@ pub fn numeric_inverse(
     q: &[f64],
     bounds: Bounds,
 ) -> Result<Vec<f64>, (f64, f64)> {
+    let (values, error) = approach(assembly, (node, target), joints, q, bounds, 1.0);
+    if is_there(&error) {
+        return Ok(values);
+    }
+    Err(parts(&error))
+}
+
+/// Joint values at which `node` comes as near to `target` as `joints` let it, from `q`: first to its place, then turned
+/// as nearly as that leaves it. For chains that can't take every pose.
+///
+/// With them how far it is off, m, and by what angle, rad.
+#[must_use]
+pub fn nearest_values(
+    assembly: &Assembly,
+    node: NodeId,
+    target: &Pose,
+    joints: &[usize],
+    q: &[f64],
+) -> (Vec<f64>, (f64, f64)) {
+    let mut now = q.to_vec();
+    let mut off = (f64::INFINITY, f64::INFINITY);
+    // The less an angle counts, the nearer the place; found step by step, it stays as nearly turned as it can be.
+    for turning in [1.0, 1e-2, 1e-4] {
+        let to = (node, target);
+        let (values, error) = approach(assembly, to, joints, &now, Bounds::Kept, turning);
+        for (&joint, value) in joints.iter().zip(values) {
+            now[joint] = value;
+        }
+        off = parts(&error);
+    }
+    (joints.iter().map(|&j| now[j]).collect(), off)
+}
+
+/// How far something is off, m, and by what angle, rad.
+fn parts(error: &Vector6<f64>) -> (f64, f64) {
+    (
+        error.fixed_rows::<3>(0).norm(),
+        error.fixed_rows::<3>(3).norm(),
+    )
+}
+
+/// Values of `joints` that take a node towards a target, and by what it then misses it. A radian counts as much as
+/// `turning` metres.
+fn approach(
+    assembly: &Assembly,
+    (node, target): (NodeId, &Pose),
+    joints: &[usize],
+    q: &[f64],
+    bounds: Bounds,
+    turning: f64,
+) -> (Vec<f64>, Vector6<f64>) {
+    let weigh = |row: usize, x: f64| if row < 3 { x } else { x * turning };
+    let weighed = |error: &Vector6<f64>| Vector6::from_fn(|row, _| weigh(row, error[row]));
     let mut q = q.to_vec();
     let mut damping = 1e-4;
     let mut poses = assembly.poses(&q);
@@ -57,14 +112,15 @@ pub fn numeric_inverse(
         let at = Point::from(poses[node.0].translation.vector);
         let j = DMatrix::from_fn(6, joints.len(), {
             let j = jacobian(assembly, &poses, node, &at, joints);
-            move |r, c| j[(r, c)]
+            move |r, c| weigh(r, j[(r, c)])
         });
-        let Some(next) = step(assembly, joints, &q, bounds, &j, &error, damping) else {
+        let Some(next) = step(assembly, joints, &q, bounds, &j, &weighed(&error), damping) else {
             break;
         };
         let next_poses = assembly.poses(&next);
         let next_error = pose_error(&next_poses[node.0], target);
-        if next_error.norm() < error.norm() {
+        let (before, after) = (weighed(&error).norm(), weighed(&next_error).norm());
+        if after < before {
             (q, poses, error) = (next, next_poses, next_error);
             damping = (damping * 0.2).max(1e-14);
         } else if is_there(&error) {
@@ -76,14 +132,11 @@ pub fn numeric_inverse(
                 break;
             }
         }
+        if !is_there(&error) && before - after < before * NO_NEARER && after <= before {
+            break;
+        }
     }
-    if is_there(&error) {
-        return Ok(joints.iter().map(|&j| q[j]).collect());
-    }
-    Err((
-        error.fixed_rows::<3>(0).norm(),
-        error.fixed_rows::<3>(3).norm(),
-    ))
+    (joints.iter().map(|&j| q[j]).collect(), error)
 }
 
 /// All joint values found that take `node` to `target` in the world, from `q` and from a fixed sequence of starting

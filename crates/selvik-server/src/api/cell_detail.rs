@@ -1,13 +1,15 @@
 //! A cell as a page opens it.
 
 use std::collections::HashSet;
+use std::sync::Arc;
 
 use axum::Json;
+use axum::extract::{Path, State};
 use selvik_cell::document::{CellDocument, FrameKind, RoleDocument};
 use selvik_cell::report::flat;
-use selvik_core::program::{Goal, ProgramError};
+use selvik_core::program::{Goal, ProgramError, ProgramFault};
 use selvik_core::spatial::Pose;
-use serde::Serialize;
+use serde::{Serialize, Serializer};
 use utoipa::ToSchema;
 use uuid::Uuid;
 
@@ -76,6 +78,8 @@ pub struct FaultInfo {
     pub at_s: f64,
     /// Where it was to go, in the world, if to a target: x, y, z (m), quaternion x, y, z, w.
     pub target: Option<[f64; 7]>,
+    /// It is a recording that begins elsewhere: one may go there first.
+    pub begins_elsewhere: bool,
 }
 
 /// A frame of the picture (ISO 9787).
@@ -115,13 +119,14 @@ pub struct CellDetail {
     pub fingerprint: String,
     /// Changes with what people call the things that findings speak of.
     pub names: String,
-    pub document: CellDocument,
+    #[schema(value_type = CellDocument)]
+    pub document: DocumentOf,
     pub bodies: Vec<BodyInfo>,
     /// For each item of the document's roster, in its order, its coordinate system.
     pub item_nodes: Vec<usize>,
     /// Poses of all coordinate systems at time 0: x, y, z (m), quaternion x, y, z, w.
     pub poses: Vec<[f64; 7]>,
-    /// Frames to be marked in the picture.
+    /// Frames to be marked in the picture, but for targets.
     pub frames: Vec<FrameInfo>,
     /// Coordinate systems that move on the path, in the order of tracks.
     pub moving_nodes: Vec<usize>,
@@ -132,6 +137,15 @@ pub struct CellDetail {
     pub undo: Option<StepInfo>,
     /// What redo would do again.
     pub redo: Option<StepInfo>,
+}
+
+/// The document of a cell, told from where it is.
+pub struct DocumentOf(Arc<OpenCell>);
+
+impl Serialize for DocumentOf {
+    fn serialize<S: Serializer>(&self, to: S) -> Result<S::Ok, S::Error> {
+        self.0.workcell.document.serialize(to)
+    }
 }
 
 /// A joint that can be moved.
@@ -191,7 +205,11 @@ pub struct StepInfo {
 }
 
 /// The cell `id`, as an answer.
-pub async fn detail(app: &App, id: Uuid, cell: &OpenCell) -> Result<Json<CellDetail>, Problem> {
+pub async fn detail(
+    app: &App,
+    id: Uuid,
+    cell: &Arc<OpenCell>,
+) -> Result<Json<CellDetail>, Problem> {
     let undo = app.store.undo_state(id).await?;
     let step = |s: selvik_store::Step| StepInfo {
         step: s.revision,
@@ -226,7 +244,7 @@ pub async fn detail(app: &App, id: Uuid, cell: &OpenCell) -> Result<Json<CellDet
         revision: cell.revision,
         fingerprint: cell.fingerprint.clone(),
         names: cell.names.clone(),
-        document: cell.workcell.document.clone(),
+        document: DocumentOf(Arc::clone(cell)),
         bodies: bodies.collect(),
         item_nodes: items
             .map(|i| assembly.item_node(position(&i.id)).0)
@@ -295,6 +313,7 @@ fn fault_info(cell: &OpenCell, fault: &ProgramError) -> FaultInfo {
         reason: fault.fault.to_string(),
         at_s,
         target,
+        begins_elsewhere: matches!(fault.fault, ProgramFault::BeginsElsewhere { .. }),
     }
 }
 
@@ -350,6 +369,21 @@ fn frames(cell: &OpenCell) -> Vec<FrameInfo> {
             mark(kind, item.name.clone(), node);
         }
     }
+    frames
+}
+
+/// Where the moves of programs go: frames to be marked in the picture, of which there may be thousands.
+#[utoipa::path(get, path = "/api/cells/{id}/target-frames", params(("id" = Uuid, Path)),
+    responses((status = 200, body = [FrameInfo])))]
+pub async fn target_frames(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+) -> Result<Json<Vec<FrameInfo>>, Problem> {
+    Ok(Json(frames_of_targets(&*app.cells.get(id).await?)))
+}
+
+fn frames_of_targets(cell: &OpenCell) -> Vec<FrameInfo> {
+    let mut frames = Vec::new();
     for program in cell.workcell.plan.lanes.iter().flat_map(|l| &l.programs) {
         // Many moves may go to one target.
         let mut marked = HashSet::new();

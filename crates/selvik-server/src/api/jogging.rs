@@ -10,7 +10,6 @@ use indexmap::IndexMap;
 use selvik_cell::document::PoseDocument;
 use selvik_cell::jog::{JogAnswer, JogRequest, Jogging, Ruled};
 use selvik_cell::questions::{Asked, DistanceAnswer, InverseAnswer, PosesAnswer};
-use selvik_cell::ruling::{Ruling, TouchingPair, ruling, touching};
 use selvik_formats::Result as FormatResult;
 use serde::Deserialize;
 use utoipa::ToSchema;
@@ -196,39 +195,4 @@ pub async fn inverse_with(
         Ok::<_, Problem>(asked.inverse(&request.robot, &request.tcp, &request.pose)?)
     });
     Ok(Json(found.await??))
-}
-
-/// Which two are asked about.
-#[derive(Deserialize, ToSchema)]
-pub struct RulingRequest {
-    /// Id of an item, or `item/link`.
-    a: String,
-    /// The other.
-    b: String,
-}
-
-/// Which rule decides between two items, and why.
-#[utoipa::path(post, path = "/api/cells/{id}/ask/rule", params(("id" = Uuid, Path)), request_body = RulingRequest,
-    responses((status = 200, body = [Ruling])))]
-pub async fn rule_between(
-    State(app): State<App>,
-    Path(id): Path<Uuid>,
-    Json(request): Json<RulingRequest>,
-) -> Result<Json<Vec<Ruling>>, Problem> {
-    let cell = app.cells.get(id).await?;
-    let told = tokio::task::spawn_blocking(move || ruling(&cell.workcell, &request.a, &request.b))
-        .await??;
-    Ok(Json(told))
-}
-
-/// Pairs under a rule that are joined rigidly and touch: suggestions of what may touch.
-#[utoipa::path(get, path = "/api/cells/{id}/touching", params(("id" = Uuid, Path)),
-    responses((status = 200, body = [TouchingPair])))]
-pub async fn touching_pairs(
-    State(app): State<App>,
-    Path(id): Path<Uuid>,
-) -> Result<Json<Vec<TouchingPair>>, Problem> {
-    let cell = app.cells.get(id).await?;
-    let found = tokio::task::spawn_blocking(move || touching(&cell.workcell, cell.pairs()));
-    Ok(Json(found.await?))
 }

@@ -11,6 +11,7 @@ mod imports;
 pub mod jogging;
 mod looking;
 mod picture;
+mod rules;
 mod targets;
 mod trajectory;
 mod uploads;
@@ -68,6 +69,8 @@ fn documents() -> OpenApiRouter<App> {
         .routes(routes!(arranging::add_joint))
         .routes(routes!(arranging::add_arm))
         .routes(routes!(trajectory::joint_trajectory))
+        .routes(routes!(trajectory::lead_in))
+        .routes(routes!(cell_detail::target_frames))
         .routes(routes!(targets::bring_targets, targets::program_targets))
         .routes(routes!(edits::undo))
         .routes(routes!(edits::redo))
@@ -82,8 +85,9 @@ fn documents() -> OpenApiRouter<App> {
         .routes(routes!(jogging::poses_with))
         .routes(routes!(jogging::distance_with))
         .routes(routes!(jogging::inverse_with))
-        .routes(routes!(jogging::rule_between))
-        .routes(routes!(jogging::touching_pairs))
+        .routes(routes!(rules::rule_between))
+        .routes(routes!(rules::touching_pairs))
+        .routes(routes!(rules::measured_against))
         .routes(routes!(looking::standard_views))
         .routes(routes!(looking::frame_items))
         .routes(routes!(looking::frame_points))

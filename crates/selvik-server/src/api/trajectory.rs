@@ -1,14 +1,18 @@
 //! What joints do along the path, to be used elsewhere.
 
+use axum::Json;
 use axum::extract::{Path, Query, State};
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
+use selvik_cell::arranging::led_in;
 use selvik_cell::trajectory::{Layout, trajectory};
 use serde::Deserialize;
-use utoipa::IntoParams;
+use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
+use super::cell_detail::{CellDetail, detail};
 use crate::App;
+use crate::cells::{Brought, OpenCell};
 use crate::error::Problem;
 
 /// Whose joints, and how they are written.
@@ -19,6 +23,30 @@ pub struct TrajectoryQuery {
     /// `csv` or `json`.
     #[param(inline)]
     format: Layout,
+}
+
+/// A recording that one is to go to first.
+#[derive(Deserialize, ToSchema)]
+pub struct LeadIn {
+    base_revision: i64,
+    /// Id of the program that plays it.
+    program: String,
+    /// Which of its moves, from 0.
+    at: usize,
+}
+
+/// Puts a joint move before a recording, to where it begins.
+#[utoipa::path(post, path = "/api/cells/{id}/lead-in", params(("id" = Uuid, Path)), request_body = LeadIn,
+    responses((status = 200, body = CellDetail), (status = 409, body = Problem)))]
+pub async fn lead_in(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Json(request): Json<LeadIn>,
+) -> Result<Json<CellDetail>, Problem> {
+    let base = request.base_revision;
+    let make = move |cell: &OpenCell| led_in(&cell.workcell, &request.program, request.at);
+    let cell = app.commit_made(id, base, make, Brought::default()).await?;
+    detail(&app, id, &cell).await
 }
 
 /// The joint values of a mechanism along the path: at every knot, and every 10 ms where they speed up or slow down between knots.

@@ -4,8 +4,9 @@ use std::sync::Arc;
 
 use selvik_cell::Workcell;
 use selvik_cell::edit::Edit;
+use selvik_cell::entries::changed;
 use selvik_formats::{FormatError, PackageFiles};
-use selvik_store::{NewEdit, StoreError, Walk, changed};
+use selvik_store::{NewEdit, StoreError, Walk};
 use uuid::Uuid;
 
 use super::OpenCell;
@@ -141,20 +142,19 @@ impl App {
         before: &Arc<OpenCell>,
     ) -> Result<Arc<OpenCell>, Failed> {
         let step = self.store.step(id, walk, step).await?;
-        let document = changed(&before.workcell.document, &step.changes)?;
-        let from = Arc::clone(before);
-        let next = move || from.next(document, &PackageFiles::default(), None);
+        let (from, changes) = (Arc::clone(before), step.changes.clone());
+        let next = move || {
+            let document = changed(&from.workcell.document, &changes)?;
+            from.next(document, &PackageFiles::default(), None)
+        };
         let worked_out = tokio::task::spawn_blocking(next);
         let after = worked_out
             .await
             .map_err(Problem::from)?
             .map_err(Problem::from)?;
-        let told = (
-            after.workcell.document.name.as_str(),
-            after.fingerprint.as_str(),
-        );
+        let documents = (&before.workcell.document, &after.workcell.document);
         self.store
-            .commit_step(id, before.revision, &step, told)
+            .commit_step(id, before.revision, &step, documents, &after.fingerprint)
             .await?;
         Ok(self.follow(id, after, step.label).await)
     }

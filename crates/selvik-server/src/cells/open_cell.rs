@@ -142,7 +142,10 @@ impl OpenCell {
         known: &HashMap<String, Arc<Surface>>,
         mut planned: Planned,
     ) -> Self {
-        let (shown, faults) = workcell.path_as_far_as_it_goes(&mut planned);
+        let ((shown, faults), fingerprint) = rayon::join(
+            || workcell.path_as_far_as_it_goes(&mut planned),
+            || fingerprint(&workcell.document, &files_hash),
+        );
         let mut names: HashMap<*const Surface, String> = known
             .iter()
             .map(|(name, surface)| (Arc::as_ptr(surface), name.clone()))
@@ -162,7 +165,6 @@ impl OpenCell {
                 name.clone()
             })
             .collect();
-        let fingerprint = fingerprint(&workcell.document, &files_hash);
         let names = names_hash(&workcell.document);
         Self {
             revision,

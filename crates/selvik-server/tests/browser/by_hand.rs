@@ -24,7 +24,7 @@ fn cell_with_a_pin() -> PackageFiles {
     files
 }
 
-async fn open(files: &PackageFiles) -> (Server, Browser, String) {
+pub async fn open(files: &PackageFiles) -> (Server, Browser, String) {
     let server = Server::start().await;
     let id = server.with(files).await;
     let b = Browser::open(&server.url).await;
@@ -54,7 +54,7 @@ async fn coordinates(b: &Browser) -> [f64; 3] {
 }
 
 /// A parallel view from the front, and which pixel shows what: read off the coordinates of the pointer.
-struct FrontView {
+pub struct FrontView {
     pixel: (f64, f64),
     x_mm: f64,
     z_mm: f64,
@@ -62,7 +62,7 @@ struct FrontView {
 }
 
 impl FrontView {
-    async fn of(b: &Browser) -> Self {
+    pub async fn of(b: &Browser) -> Self {
         b.choose("projection", "parallel").await;
         b.click("view-front").await;
         b.keys("F").await;
@@ -96,7 +96,7 @@ impl FrontView {
     }
 
     /// Clicks what is seen there, which is this.
-    async fn click(&self, b: &Browser, name: &str, x_mm: f64, z_mm: f64) {
+    pub async fn click(&self, b: &Browser, name: &str, x_mm: f64, z_mm: f64) {
         let (x, y) = self.pixel(x_mm, z_mm);
         b.point(x, y).await;
         b.reads("under", name).await;
@@ -113,7 +113,7 @@ async fn selected(b: &Browser, wanted: &[&str]) {
 }
 
 /// Where the selected item stands in the world, mm, as its numbers say.
-async fn stands(b: &Browser, wanted: [f64; 3]) {
+pub async fn stands(b: &Browser, wanted: [f64; 3]) {
     b.set("frame-choice", "world").await;
     let [x, y, z] = wanted.map(|v| format!("{v:.3}"));
     let value = |axis: &str| format!("document.querySelector('[data-test=at-{axis}]')?.value");

@@ -9,3 +9,4 @@ mod documents;
 mod in_and_out;
 mod killed;
 mod limits;
+mod undoing;
