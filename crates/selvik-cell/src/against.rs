@@ -101,7 +101,7 @@ pub fn against(workcell: &Workcell, path: &Path) -> Against {
 }
 
 /// The item that stands for `item` in the table.
-fn stands_for(workcell: &Workcell, item: usize) -> usize {
+pub(crate) fn stands_for(workcell: &Workcell, item: usize) -> usize {
     let cell = workcell.assembly.cell();
     let by_itself = |at: usize| {
         matches!(cell.items()[at].role, Role::Robot | Role::Tool)

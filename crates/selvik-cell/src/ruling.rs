@@ -8,6 +8,7 @@ use serde::Serialize;
 use utoipa::ToSchema;
 
 use crate::Workcell;
+use crate::against::stands_for;
 
 /// Two bodies that are joined rigidly and touch where they stand.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
@@ -85,13 +86,22 @@ pub struct Ruling {
     pub why: String,
 }
 
-/// Which rule decides between any two bodies of two items, or links `item/link`; pairs that come to the same are told once.
+/// Whose bodies are asked about.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Of {
+    /// Those of an item, or of a link `item/link`.
+    Itself,
+    /// Those of all that an item stands for in the table of who is measured against whom.
+    AllItStandsFor,
+}
+
+/// Which rule decides between any two bodies of two items; pairs that come to the same are told once.
 ///
 /// # Errors
 /// [`FormatError`] for what is not there or has no body.
-pub fn ruling(workcell: &Workcell, a: &str, b: &str) -> Result<Vec<Ruling>> {
+pub fn ruling(workcell: &Workcell, a: &str, b: &str, of: Of) -> Result<Vec<Ruling>> {
     let assembly = &workcell.assembly;
-    let (of_a, of_b) = (bodies(workcell, a)?, bodies(workcell, b)?);
+    let (of_a, of_b) = (bodies(workcell, a, of)?, bodies(workcell, b, of)?);
     let at_rest = Path::standing(&workcell.rest);
     let scope = workcell.rules.scope(assembly, &at_rest);
     let names = workcell.rules.naming(assembly, &Carried::default());
@@ -140,12 +150,19 @@ pub fn ruling(workcell: &Workcell, a: &str, b: &str) -> Result<Vec<Ruling>> {
     Ok(told)
 }
 
-fn bodies(workcell: &Workcell, name: &str) -> Result<Vec<BodyId>> {
+fn bodies(workcell: &Workcell, name: &str, of: Of) -> Result<Vec<BodyId>> {
     let all = (0..workcell.assembly.bodies().len()).map(BodyId);
     let prefix = format!("{name}/");
-    let is_named = |body: &BodyId| {
-        let key = key(workcell, *body);
-        key == name || key.starts_with(&prefix)
+    let items = workcell.assembly.cell().items();
+    let is_named = |body: &BodyId| match of {
+        Of::Itself => {
+            let key = key(workcell, *body);
+            key == name || key.starts_with(&prefix)
+        }
+        Of::AllItStandsFor => {
+            let item = workcell.assembly.body(*body).item;
+            items[stands_for(workcell, item)].id.0 == name
+        }
     };
     let found: Vec<BodyId> = all.filter(is_named).collect();
     if found.is_empty() {

@@ -30,7 +30,7 @@ fn cell() -> PackageFiles {
              "moves": [{"move": "joint", "joints_deg_or_mm": [10], "speed_percent": 50}, {"move": "joint", "to": "A", "speed_percent": 50}]},
             {"id": "c", "name": "Close", "robot": "clamp",
              "moves": [{"move": "recorded", "file": "run.csv", "time_column": 1, "time_unit": "s",
-                "columns": [{"joint": "clamp/stroke", "column": 2, "unit": "mm"}]}]}],
+                "joints": [{"joint": "clamp/stroke", "column": 2, "unit": "mm"}]}]}],
         "run_plan": {"lanes": [{"programs": ["p"]}, {"programs": ["c"]}]}});
     let mut files = PackageFiles::default();
     let text = serde_json::to_vec(&document).expect("plain data");
@@ -97,11 +97,11 @@ fn all() -> Vec<(&'static str, Value)> {
         ),
         (
             "arms",
-            json!({"arm": {"name": "Second", "convention": "standard", "rows": [row], "drawn": true}}),
+            json!({"name": "Second", "convention": "standard", "rows": [row], "drawn": true}),
         ),
         (
             "targets",
-            json!({"program": "p", "file": "more.csv", "text": "x,y,z,rx,ry,rz\n0,400,0,0,0,90\n"}),
+            json!({"program": "p", "file": "more.csv", "text": "x,y,z,roll,pitch,yaw\n0,400,0,0,0,90\n"}),
         ),
         ("lead-in", json!({"program": "c", "at": 0})),
     ]
@@ -130,7 +130,7 @@ async fn every_edit_is_taken_back_and_done_again() {
             after["document"], before["document"],
             "{body} changes something"
         );
-        let step = json!({ "step": after["undo"]["revision"] });
+        let step = json!({ "step": after["undo"]["step"] });
         let walk = async |way: &str| {
             let path = format!("/api/cells/{id}/{way}");
             let (status, now) = server.post(&path, step.clone()).await;

@@ -517,8 +517,14 @@ impl Browser {
         self.click(item).await;
     }
 
-    /// Does what the search for anything finds first under these words.
+    /// Does what the search for anything finds first under these words, and waits until nothing lies over the page.
     pub async fn find_and_do(&self, words: &str) {
+        self.search(words).await;
+        self.uncovered().await;
+    }
+
+    /// Does what the search for anything finds first under these words.
+    pub async fn search(&self, words: &str) {
         self.with_control('k').await;
         self.until(
             "the search is open",
@@ -535,7 +541,6 @@ impl Browser {
             .send_keys(&format!("{words}{}", key::ENTER))
             .await
             .expect("typed");
-        self.uncovered().await;
     }
 
     /// Keys with Ctrl go to the page, wherever the focus is.
