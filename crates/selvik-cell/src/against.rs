@@ -100,14 +100,16 @@ pub fn against(workcell: &Workcell, path: &Path) -> Against {
     }
 }
 
-/// The item that stands for `item` in the table.
+/// The item that stands for `item` in the table: the whole tool it belongs to, else the nearest mechanism that carries it or
+/// that it is, else what of it stands on the world.
 pub(crate) fn stands_for(workcell: &Workcell, item: usize) -> usize {
     let cell = workcell.assembly.cell();
-    let by_itself = |at: usize| {
-        matches!(cell.items()[at].role, Role::Robot | Role::Tool)
-            || workcell.assembly.mechanism(at).is_some()
-    };
-    let mut above = std::iter::successors(Some(item), |&at| cell.parent_of(at));
-    let last = std::iter::successors(Some(item), |&at| cell.parent_of(at)).last();
-    above.find(|&at| by_itself(at)).or(last).unwrap_or(item)
+    let role = |at: &usize| cell.items()[*at].role;
+    let above = || std::iter::successors(Some(item), |&at| cell.parent_of(at));
+    let below_robot = above().take_while(|at| role(at) != Role::Robot);
+    let tool = below_robot.filter(|at| role(at) == Role::Tool).last();
+    let moves = |at: &usize| role(at) == Role::Robot || workcell.assembly.mechanism(*at).is_some();
+    tool.or_else(|| above().find(moves))
+        .or_else(|| above().last())
+        .unwrap_or(item)
 }

@@ -71,6 +71,9 @@ function told(row: number, column: number): string {
 </template>
 
 <style scoped>
+h3 .soft {
+  font-weight: 400;
+}
 .scroll {
   max-height: 300px;
   overflow: auto;

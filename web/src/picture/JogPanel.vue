@@ -248,6 +248,10 @@ input[type='range'] {
 .sign {
   min-width: 16px;
 }
+.line select {
+  flex: 1 1 0;
+  min-width: 0;
+}
 .on {
   color: var(--accent);
 }

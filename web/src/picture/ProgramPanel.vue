@@ -37,6 +37,11 @@ function begin(e: Event) {
   const done = (name: string) => programs.begin(robot, name)
   naming.asked = { title: 'Name of the program', name, done }
 }
+/** When its lane begins, s, to the millisecond. */
+const startsAt = computed(() => {
+  const { place, lanes } = programs
+  return Number(((place && lanes[place.lane]!.start_s) ?? 0).toFixed(3))
+})
 function started(e: Event) {
   const value = Number(valueOf(e))
   if (value >= 0) void programs.startAt(value)
@@ -89,7 +94,7 @@ function started(e: Event) {
           >from
           <input
             class="number short"
-            :value="programs.place ? (programs.lanes[programs.place.lane]!.start_s ?? 0) : 0"
+            :value="startsAt"
             aria-label="When its lane begins, s"
             @change="started"
           />
