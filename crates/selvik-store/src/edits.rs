@@ -2,7 +2,7 @@ use chrono::Utc;
 use diesel::prelude::*;
 use diesel_async::{AsyncConnection, AsyncPgConnection, RunQueryDsl};
 use selvik_cell::document::CellDocument;
-use selvik_cell::entries::{Change, difference};
+use selvik_cell::entries::Change;
 use selvik_formats::{FormatError, PackageFiles};
 use serde_json::Value;
 use uuid::Uuid;
@@ -21,12 +21,23 @@ pub struct NewEdit<'a> {
     pub known: i64,
     /// What is done, for the undo menu.
     pub label: &'a str,
-    /// The document at revision `known`.
-    pub before: &'a CellDocument,
+    /// The entries in which it differs from the document at revision `known`.
+    pub changes: &'a [Change],
     /// The document afterwards.
     pub after: &'a CellDocument,
     /// Files that come along.
     pub added: &'a PackageFiles,
+    /// What a sweep would depend on then.
+    pub fingerprint: &'a str,
+}
+
+/// What a step back or forth came to.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Done<'a> {
+    /// The entries in which the document differs from what it was.
+    pub changes: &'a [Change],
+    /// The document afterwards.
+    pub after: &'a CellDocument,
     /// What a sweep would depend on then.
     pub fingerprint: &'a str,
 }
@@ -90,8 +101,7 @@ impl Store {
     /// [`StoreError::Moved`] when the cell is no longer at the revision `known`;
     /// [`StoreError::Refused`] when `base` lies ahead of the cell.
     pub async fn commit(&self, id: Uuid, edit: &NewEdit<'_>) -> Result<i64, StoreError> {
-        let changes = difference(edit.before, edit.after);
-        let idle = changes.is_empty() && edit.added.is_empty();
+        let idle = edit.changes.is_empty() && edit.added.is_empty();
         let mut connection = self.connection().await?;
         connection
             .transaction::<_, StoreError, _>(async |connection| {
@@ -109,16 +119,16 @@ impl Store {
                 if idle {
                     return Ok(revision);
                 }
-                no_conflict(connection, id, edit.base, &changes).await?;
+                no_conflict(connection, id, edit.base, edit.changes).await?;
                 write_files(connection, id, edit.added).await?;
-                write(connection, id, &changes, edit.after).await?;
+                write(connection, id, edit.changes, edit.after).await?;
                 diesel::update(edits::table)
                     .filter(edits::cell_id.eq(id).and(edits::state.eq("undone")))
                     .set(edits::state.eq("dropped"))
                     .execute(connection)
                     .await?;
                 let entry = LogEntry { revision: revision + 1, label: edit.label, state: "done" };
-                log(connection, id, &entry, &changes).await?;
+                log(connection, id, &entry, edit.changes).await?;
                 advance(connection, id, revision + 1, (&edit.after.name, edit.fingerprint)).await?;
                 Ok(revision + 1)
             })
@@ -157,8 +167,7 @@ impl Store {
         })
     }
 
-    /// Stores a step back or forth, worked out from the document `before` at revision `known`, after which it is `after` and
-    /// a sweep would depend on `fingerprint`; answers its revision then.
+    /// Stores a step back or forth, worked out from the cell at revision `known`; answers its revision then.
     ///
     /// # Errors
     /// [`StoreError::Moved`] when the cell is no longer at that revision.
@@ -167,10 +176,8 @@ impl Store {
         id: Uuid,
         known: i64,
         step: &WalkedStep,
-        (before, after): (&CellDocument, &CellDocument),
-        fingerprint: &str,
+        done: &Done<'_>,
     ) -> Result<i64, StoreError> {
-        let changes = difference(before, after);
         let mut connection = self.connection().await?;
         connection
             .transaction::<_, StoreError, _>(async |connection| {
@@ -178,7 +185,7 @@ impl Store {
                 if revision != known {
                     return Err(StoreError::Moved);
                 }
-                write(connection, id, &changes, after).await?;
+                write(connection, id, done.changes, done.after).await?;
                 let state = match step.walk {
                     Walk::Undo => "undone",
                     Walk::Redo => "done",
@@ -192,8 +199,9 @@ impl Store {
                     label: &step.label,
                     state: "reversal",
                 };
-                log(connection, id, &entry, &changes).await?;
-                advance(connection, id, revision + 1, (&after.name, fingerprint)).await?;
+                log(connection, id, &entry, done.changes).await?;
+                let told = (done.after.name.as_str(), done.fingerprint);
+                advance(connection, id, revision + 1, told).await?;
                 Ok(revision + 1)
             })
             .await

@@ -21,7 +21,7 @@ use diesel_async::pooled_connection::AsyncDieselConnectionManager;
 use diesel_async::pooled_connection::deadpool::{Object, Pool};
 use diesel_async::{AsyncPgConnection, RunQueryDsl};
 use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
-pub use edits::{NewEdit, Step, UndoState, Walk, WalkedStep};
+pub use edits::{Done, NewEdit, Step, UndoState, Walk, WalkedStep};
 pub use notes::Notes;
 use selvik_formats::FormatError;
 pub use sweeps::{KeptSweep, SweptSummary, TakenUp, Verdicts, WantedSweep};

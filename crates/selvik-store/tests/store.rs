@@ -7,7 +7,7 @@ use std::process::Command;
 use selvik_cell::Workcell;
 use selvik_cell::document::{CELL_FILE, CellDocument, PoseDocument};
 use selvik_cell::edit::{Edit, Placement, ProgramChange};
-use selvik_cell::entries::changed;
+use selvik_cell::entries::{changed, difference};
 use selvik_cell::fingerprint::{files_hash, fingerprint};
 use selvik_formats::PackageFiles;
 use selvik_store::{KeptSweep, NewEdit, Store, StoreError, TakenUp, Verdicts, Walk};
@@ -79,7 +79,7 @@ async fn edit(
             base,
             known: known.revision,
             label: &label,
-            before: &known.document,
+            changes: &difference(&known.document, &after),
             after: &after,
             added,
             fingerprint: &fingerprint,
@@ -102,8 +102,11 @@ async fn walk(store: &Store, id: Uuid, way: Walk) -> Result<CellDocument, StoreE
             id,
             known.revision,
             &step,
-            (&known.document, &after),
-            &fingerprint,
+            &selvik_store::Done {
+                changes: &difference(&known.document, &after),
+                after: &after,
+                fingerprint: &fingerprint,
+            },
         )
         .await?;
     let stored = store.load(id).await?;
@@ -548,13 +551,12 @@ async fn a_change_ahead_of_the_cell_or_behind_it_is_refused() {
     let id = with_small(&store).await;
     let (document, files) = (small().0, none());
     let commit = async |base, known| {
-        let (before, after) = (&document, &document);
         let new = NewEdit {
             base,
             known,
             label: "x",
-            before,
-            after,
+            changes: &[],
+            after: &document,
             added: &files,
             fingerprint: "f",
         };

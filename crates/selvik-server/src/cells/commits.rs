@@ -3,10 +3,11 @@
 use std::sync::Arc;
 
 use selvik_cell::Workcell;
+use selvik_cell::document::CellDocument;
 use selvik_cell::edit::Edit;
-use selvik_cell::entries::changed;
+use selvik_cell::entries::{Change, changed, difference};
 use selvik_formats::{FormatError, PackageFiles};
-use selvik_store::{NewEdit, StoreError, Walk};
+use selvik_store::{Done, NewEdit, StoreError, Walk};
 use uuid::Uuid;
 
 use super::OpenCell;
@@ -81,12 +82,10 @@ impl App {
         let worked_out = tokio::task::spawn_blocking(move || -> Result<_, FormatError> {
             let mut document = from.workcell.document.clone();
             let label = make(&from)?.apply(&mut document)?;
-            Ok((
-                from.next(document, &with.files, with.read.as_deref())?,
-                label,
-            ))
+            let (after, changes) = worked_out(&from, document, &with.files, with.read.as_deref())?;
+            Ok((after, changes, label))
         });
-        let (after, label) = worked_out
+        let (after, changes, label) = worked_out
             .await
             .map_err(Problem::from)?
             .map_err(Problem::from)?;
@@ -94,7 +93,7 @@ impl App {
             base,
             known: before.revision,
             label: &label,
-            before: &before.workcell.document,
+            changes: &changes,
             after: &after.workcell.document,
             added: &brought.files,
             fingerprint: &after.fingerprint,
@@ -145,16 +144,20 @@ impl App {
         let (from, changes) = (Arc::clone(before), step.changes.clone());
         let next = move || {
             let document = changed(&from.workcell.document, &changes)?;
-            from.next(document, &PackageFiles::default(), None)
+            worked_out(&from, document, &PackageFiles::default(), None)
         };
         let worked_out = tokio::task::spawn_blocking(next);
-        let after = worked_out
+        let (after, changes) = worked_out
             .await
             .map_err(Problem::from)?
             .map_err(Problem::from)?;
-        let documents = (&before.workcell.document, &after.workcell.document);
+        let done = Done {
+            changes: &changes,
+            after: &after.workcell.document,
+            fingerprint: &after.fingerprint,
+        };
         self.store
-            .commit_step(id, before.revision, &step, documents, &after.fingerprint)
+            .commit_step(id, before.revision, &step, &done)
             .await?;
         Ok(self.follow(id, after, step.label).await)
     }
@@ -171,6 +174,21 @@ impl App {
         });
         cell
     }
+}
+
+/// The cell after a change that left `document`, and the entries in which that differs from what it was.
+fn worked_out(
+    from: &OpenCell,
+    document: CellDocument,
+    added: &PackageFiles,
+    read: Option<&Workcell>,
+) -> Result<(OpenCell, Vec<Change>), FormatError> {
+    let before = &from.workcell.document;
+    let (after, changes) = rayon::join(
+        || from.next(document.clone(), added, read),
+        || difference(before, &document),
+    );
+    Ok((after?, changes))
 }
 
 /// Why a change was not stored.

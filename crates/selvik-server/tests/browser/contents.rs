@@ -390,7 +390,7 @@ async fn two_people_see_each_other_and_the_later_of_two_chooses() {
         base: known.revision,
         known: known.revision,
         label: "rename Clamp 1 to Theirs",
-        before: &known.document,
+        changes: &selvik_cell::entries::difference(&known.document, &after),
         after: &after,
         added: &PackageFiles::default(),
         fingerprint: "another",
