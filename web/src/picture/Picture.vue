@@ -1,6 +1,5 @@
 <script setup lang="ts">
 import { useElementSize } from '@vueuse/core'
-import { MathUtils, type Matrix4, Quaternion, Vector3 } from 'three'
 import { computed, onBeforeUnmount, onMounted, provide, ref, shallowRef, watch } from 'vue'
 import { useTheme } from 'vuetify'
 
@@ -10,11 +9,9 @@ import { useFindings } from '../findings/findingsStore'
 import { useSection } from '../where/sectionStore'
 import { palettes } from '../scene/look'
 import { useSettings } from '../settings/settingsStore'
-import { useItems } from '../what/itemsStore'
 import { useWhat } from '../what/whatStore'
 import { useJog } from '../when/jogStore'
 import { useWhen } from '../when/whenStore'
-import { add } from '../scene/navigation'
 import PaneView from './PaneView.vue'
 import { useTours } from '../where/tourStore'
 import { useWhere } from '../where/whereStore'
@@ -22,14 +19,14 @@ import { loadMeshes, prepareForPicking, prepareLevels } from '../scene/meshes'
 import { useExport } from '../actions/exportStore'
 import type { SceneFrame } from '../scene/marks'
 import { Scene } from '../scene/scene'
-import { flatOf, matrixOf } from '../scene/poses'
 import { sceneKey } from './sceneKey'
+import { useSelectionHandles, useTcpHandles } from './useHandles'
+import { usePaneRects } from './usePaneRects'
 import { useTargetFrames } from './useTargetFrames'
 
 const cell = useCell()
 const what = useWhat()
 const where = useWhere()
-const items = useItems()
 const when = useWhen()
 const jog = useJog()
 const findings = useFindings()
@@ -120,72 +117,7 @@ function standAgain() {
   pose()
 }
 
-// ---- handles on the selection
-const handleSize = computed(() => settings.furniture.handleSize)
-watch([() => items.handles, () => items.grip, handleSize, scene, loading], () => {
-  const [mode, grip] = [items.handles, items.grip]
-  if (!mode || !grip || loading.value) return scene.value?.stage.setHandles(null)
-  let from: Vec3 | null = null
-  const shifted = (motion: Matrix4): Vec3 => {
-    const [x, y, z] = [
-      new Vector3(...grip.at.slice(0, 3)),
-      new Vector3(...grip.at.slice(0, 3)).applyMatrix4(motion),
-    ]
-      .reduce((a, b) => b.clone().sub(a))
-      .multiplyScalar(1e3)
-      .toArray()
-    return [x, y, z]
-  }
-  scene.value?.stage.setHandles(
-    { mode, at: grip.at, size: handleSize.value, nodes: grip.nodes },
-    {
-      moved: (motion) => {
-        items.dragged = { by_mm: shifted(motion), turn_deg: turnOf(motion) }
-        if (!items.carry) return
-        from ??= where.viewpoint.pivot_mm as Vec3
-        where.move({ ...where.viewpoint, pivot_mm: add(from, shifted(motion)) })
-      },
-      placed: async (motion) => {
-        from = null
-        items.dragged = null
-        await items.arrange({ motion: { by: flatOf(motion) } })
-        standAgain()
-      },
-    },
-  )
-})
-const turnOf = (motion: Matrix4) => {
-  const turn = new Quaternion().setFromRotationMatrix(motion)
-  return MathUtils.radToDeg(2 * Math.acos(Math.min(1, Math.abs(turn.w))))
-}
-
-// ---- panes: rectangles of the picture
-interface Rect {
-  index: number
-  left: number
-  top: number
-  width: number
-  height: number
-}
-const rects = computed<Rect[]>(() => {
-  const [w, h] = [Math.round(size.width.value), Math.round(size.height.value)]
-  const shown = where.shownPanes
-  const columns = shown.length === 4 || (shown.length === 2 && where.layout === 'side') ? 2 : 1
-  const rows = Math.ceil(shown.length / columns)
-  const line = shown.length > 1 ? 1 : 0
-  return shown.map((index, i) => {
-    const [column, row] = [i % columns, Math.floor(i / columns)]
-    const [x0, x1] = [Math.round((w * column) / columns), Math.round((w * (column + 1)) / columns)]
-    const [y0, y1] = [Math.round((h * row) / rows), Math.round((h * (row + 1)) / rows)]
-    return {
-      index,
-      left: x0,
-      top: y0,
-      width: Math.max(1, x1 - x0 - line),
-      height: Math.max(1, y1 - y0 - line),
-    }
-  })
-})
+const rects = usePaneRects(size)
 watch([size.width, size.height, scene], ([w, h]) => {
   if (w && h) scene.value?.resize(Math.round(w), Math.round(h))
 })
@@ -241,32 +173,8 @@ function pose() {
 }
 watch([() => when.time, () => when.exact, () => when.track, () => jog.answer, loading], pose)
 
-// ---- handles on the TCP that is jogged
-const tcpAt = computed(() => (jog.handles ? (jog.answer?.tcp ?? null) : null))
-let dragging = false
-watch([tcpAt, () => jog.handles, handleSize, scene], () => {
-  if (dragging || items.handles) return
-  const at = tcpAt.value
-  if (!at || !jog.handles) return scene.value?.stage.setHandles(null)
-  const start = matrixOf(at.world)
-  // They point along the axes of the frame in which the TCP is told.
-  const along = [...at.world.slice(0, 3), ...at.axes.slice(3)]
-  const reach = (motion: Matrix4) => jog.reachInWorld(flatOf(motion.clone().multiply(start)))
-  const mode = jog.handles
-  scene.value?.stage.setHandles(
-    { mode, at: along, size: handleSize.value, nodes: [] },
-    {
-      moved: (motion) => {
-        dragging = true
-        reach(motion)
-      },
-      placed: (motion) => {
-        dragging = false
-        reach(motion)
-      },
-    },
-  )
-})
+useSelectionHandles(scene, loading, standAgain)
+useTcpHandles(scene)
 watch([() => section.section, () => section.faces, palette, loading], () =>
   scene.value?.stage.setSection(section.section, section.faces),
 )

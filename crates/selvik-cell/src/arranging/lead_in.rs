@@ -39,14 +39,16 @@ pub fn led_in(workcell: &Workcell, program: &str, at: usize) -> Result<Edit> {
     };
     let first = recording.rows().next().unwrap_or_default();
     let values = recording.joints().iter().zip(first);
-    let begins: IndexMap<String, f64> = values
-        .map(|(&joint, &value)| {
-            (
-                workcell.joint_key(joint),
-                workcell.joint_value(joint, value),
-            )
-        })
-        .collect();
+    // What is recorded may be beyond a limit by its rounding; a joint move goes no farther than the limit.
+    let joints = workcell.assembly.joints();
+    let named = |(&joint, &value): (&usize, &f64)| {
+        let within = joints[joint].limits.position.clamp(value);
+        (
+            workcell.joint_key(joint),
+            workcell.joint_value(joint, within),
+        )
+    };
+    let begins: IndexMap<String, f64> = values.map(named).collect();
     let step = MoveDocument::Joint {
         to: None,
         joints_deg_or_mm: None,
