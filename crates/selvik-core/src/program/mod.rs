@@ -17,6 +17,7 @@ mod path;
 mod planned;
 mod recording;
 mod run_plan;
+mod runner;
 mod straight;
 mod subdivide;
 mod track;
