@@ -36,8 +36,6 @@ dev: setup web
 test: export CARGO_INCREMENTAL := 0
 test: export RUSTC_WORKSPACE_WRAPPER := clippy-driver
 test: export CLIPPY_ARGS := -Dwarnings
-# Tests wait for pages and servers half of their time: one more than there are cores.
-test: export RUST_TEST_THREADS := $(shell expr $$(nproc) + 1)
 test: setup lint-layout lint-web
 	cd web && npx vitest run
 	cargo test --workspace --all-targets --no-run -q
