@@ -86,22 +86,14 @@ pub struct Ruling {
     pub why: String,
 }
 
-/// Whose bodies are asked about.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Of {
-    /// Those of an item, or of a link `item/link`.
-    Itself,
-    /// Those of all that an item stands for in the table of who is measured against whom.
-    AllItStandsFor,
-}
-
-/// Which rule decides between any two bodies of two items; pairs that come to the same are told once.
+/// Which rule decides between any two bodies of two items with what hangs on them, but for what stands for itself in the
+/// table of who is measured against whom, or of links `item/link`; pairs that come to the same are told once.
 ///
 /// # Errors
 /// [`FormatError`] for what is not there or has no body.
-pub fn ruling(workcell: &Workcell, a: &str, b: &str, of: Of) -> Result<Vec<Ruling>> {
+pub fn ruling(workcell: &Workcell, a: &str, b: &str) -> Result<Vec<Ruling>> {
     let assembly = &workcell.assembly;
-    let (of_a, of_b) = (bodies(workcell, a, of)?, bodies(workcell, b, of)?);
+    let (of_a, of_b) = (bodies(workcell, a)?, bodies(workcell, b)?);
     let at_rest = Path::standing(&workcell.rest);
     let scope = workcell.rules.scope(assembly, &at_rest);
     let names = workcell.rules.naming(assembly, &Carried::default());
@@ -150,18 +142,18 @@ pub fn ruling(workcell: &Workcell, a: &str, b: &str, of: Of) -> Result<Vec<Rulin
     Ok(told)
 }
 
-fn bodies(workcell: &Workcell, name: &str, of: Of) -> Result<Vec<BodyId>> {
-    let all = (0..workcell.assembly.bodies().len()).map(BodyId);
-    let prefix = format!("{name}/");
-    let items = workcell.assembly.cell().items();
-    let is_named = |body: &BodyId| match of {
-        Of::Itself => {
-            let key = key(workcell, *body);
-            key == name || key.starts_with(&prefix)
-        }
-        Of::AllItStandsFor => {
-            let item = workcell.assembly.body(*body).item;
-            items[stands_for(workcell, item)].id.0 == name
+fn bodies(workcell: &Workcell, name: &str) -> Result<Vec<BodyId>> {
+    let assembly = &workcell.assembly;
+    let all = (0..assembly.bodies().len()).map(BodyId);
+    let named = assembly.cell().position(&name.into());
+    let is_named = |body: &BodyId| {
+        let item = assembly.body(*body).item;
+        match named {
+            Some(at) => {
+                assembly.cell().is_within(item, at)
+                    && stands_for(workcell, item) == stands_for(workcell, at)
+            }
+            None => key(workcell, *body) == name,
         }
     };
     let found: Vec<BodyId> = all.filter(is_named).collect();

@@ -8,7 +8,7 @@ const rules = useRules()
 const asked = defineModel<{ a: string; b: string }>({ required: true })
 watch([asked, () => rules.rules], () => (rules.ruled = []), { deep: true })
 // Asked in the table above: answered at once.
-watch(asked, ({ a, b }) => a && b && void rules.askBetween(a, b, true))
+watch(asked, ({ a, b }) => a && b && void rules.askBetween(a, b))
 /** So many answers are shown: items of many links give many. */
 const SHOWN = 8
 </script>

@@ -106,8 +106,8 @@ export const useRules = defineStore('rules', () => {
 
   // ---- which rule, and why
   const ruled = shallowRef<Schemas['Ruling'][]>([])
-  async function askBetween(a: string, b: string, whole = false) {
-    const request = { params: { path: { id: cell.cell!.id } }, body: { a, b, whole } }
+  async function askBetween(a: string, b: string) {
+    const request = { params: { path: { id: cell.cell!.id } }, body: { a, b } }
     try {
       ruled.value = await answer(api.POST('/api/cells/{id}/ask/rule', request))
     } catch (e) {

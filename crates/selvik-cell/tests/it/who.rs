@@ -3,6 +3,7 @@
 use selvik_cell::Workcell;
 use selvik_cell::against::{AgainstPlace, against};
 use selvik_cell::document::document_from_slice;
+use selvik_cell::ruling::ruling;
 use selvik_core::program::Path;
 use selvik_formats::PackageFiles;
 
@@ -39,4 +40,21 @@ fn the_table_holds_each_pair_of_bodies_once_under_what_stands_for_it() {
         place(2, 3, 3, 1, Some([3.0, 10.0]), &["all", "near"]),
     ];
     assert_eq!(told.places, expected);
+    // A place asks for all it stands for; an item within it for itself and what hangs on it.
+    let why = |a: &str, b: &str| -> Vec<String> {
+        let told = ruling(&workcell, a, b).expect("both have bodies");
+        told.into_iter().map(|one| one.why).collect()
+    };
+    let only = "Arm to table is the only rule that names both";
+    assert_eq!(why("table", "arm"), [only]);
+    assert_eq!(why("arm", "wall"), ["no rule names both"]);
+    let [first, second] = &why("fixture", "tool")[..] else {
+        panic!("the tool under its own rule, and what it holds may touch");
+    };
+    assert!(first.starts_with("Tool to fixture names them more particularly"));
+    assert_eq!(
+        second,
+        "left out: they may touch, because it is set down there"
+    );
+    assert_eq!(why("table", "tool").len(), 3);
 }

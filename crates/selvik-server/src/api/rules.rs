@@ -3,7 +3,7 @@
 use axum::Json;
 use axum::extract::{Path, State};
 use selvik_cell::against::{Against, against};
-use selvik_cell::ruling::{Of, Ruling, TouchingPair, ruling, touching};
+use selvik_cell::ruling::{Ruling, TouchingPair, ruling, touching};
 use serde::Deserialize;
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -18,9 +18,6 @@ pub struct RulingRequest {
     a: String,
     /// The other.
     b: String,
-    /// Whether all is meant that the two stand for in the table of who is measured against whom.
-    #[serde(default)]
-    whole: bool,
 }
 
 /// Which rule decides between two items, and why.
@@ -32,13 +29,8 @@ pub async fn rule_between(
     Json(request): Json<RulingRequest>,
 ) -> Result<Json<Vec<Ruling>>, Problem> {
     let cell = app.cells.get(id).await?;
-    let RulingRequest { a, b, whole } = request;
-    let of = if whole {
-        Of::AllItStandsFor
-    } else {
-        Of::Itself
-    };
-    let told = tokio::task::spawn_blocking(move || ruling(&cell.workcell, &a, &b, of));
+    let RulingRequest { a, b } = request;
+    let told = tokio::task::spawn_blocking(move || ruling(&cell.workcell, &a, &b));
     Ok(Json(told.await??))
 }
 
