@@ -148,14 +148,17 @@ impl Stage {
         found.closest.map_or(f64::INFINITY, |c| c.distance)
     }
 
-    /// When the two come nearest, and how near.
+    /// How near the two come, and when. Where they came nearest before is looked at first: most other times are
+    /// then told by a bound to be no nearer.
     fn nearest(
         &self,
         mover: &(NodeId, Arc<Surface>),
         fixed: &(NodeId, Arc<Surface>),
         shift: &Vector,
+        before: f64,
     ) -> (f64, f64) {
-        let mut best = (f64::INFINITY, 0.0);
+        let gap = self.gap(mover, fixed, shift, before, f64::INFINITY);
+        let mut best = (gap, before);
         let steps = (self.path.duration() / 0.01) as usize;
         for i in 0..=steps {
             let time = i as f64 * 0.01;
@@ -189,9 +192,11 @@ impl Stage {
         let (mover, fixed) = (self.body(mover.0, mover.1), self.body(item, None));
         let away = away.normalize();
         let (mut near, mut far) = (-0.045, 0.2);
+        let mut time = 0.0;
         for _ in 0..26 {
             let by = f64::midpoint(near, far);
-            let (gap, _) = self.nearest(&mover, &fixed, &(away * by));
+            let gap;
+            (gap, time) = self.nearest(&mover, &fixed, &(away * by), time);
             if gap < wanted { near = by } else { far = by }
         }
         self.shift(document, item, &(away * far));
@@ -203,10 +208,12 @@ impl Stage {
         let away = Vector::new(0.0, 1.0, 0.0);
         let (mut near, mut far) = (-0.05, 0.1);
         let mut found = (0.0, 0.0);
+        let mut time = 0.0;
         for _ in 0..40 {
             let by = f64::midpoint(near, far);
             let shift = away * by;
-            let (gap, time) = self.nearest(&mover, &fixed, &shift);
+            let gap;
+            (gap, time) = self.nearest(&mover, &fixed, &shift, time);
             let touches = |t: f64| self.gap(&mover, &fixed, &shift, t, 1e-3) <= 0.0;
             let end = |direction: f64| {
                 let (mut inside, mut outside) = (0.0, 0.5);

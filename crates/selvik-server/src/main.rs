@@ -15,7 +15,7 @@ use tokio_util::sync::CancellationToken;
 
 /// Gives back to the system what is no longer needed, also what thousands of sockets took, and serves many threads at once.
 #[global_allocator]
-static MEMORY: tikv_jemallocator::Jemalloc = tikv_jemallocator::Jemalloc;
+static MEMORY: mimalloc::MiMalloc = mimalloc::MiMalloc;
 
 fn main() -> ExitCode {
     match run(Cli::parse().command) {
@@ -99,13 +99,6 @@ async fn migrate(database: String) -> Result<(), String> {
         .map_err(|e| e.to_string())
 }
 
-/// What is freed goes back to the system within seconds, though nothing more is asked for.
-fn give_memory_back() {
-    if let Err(error) = tikv_jemalloc_ctl::background_thread::write(true) {
-        tracing::debug!("memory goes back to the system only while more is asked for: {error}");
-    }
-}
-
 /// Notes go to standard error, from `info` on or as RUST_LOG says.
 fn take_notes() {
     let level = tracing::level_filters::LevelFilter::INFO.into();
@@ -130,7 +123,6 @@ async fn application(
     settings: Settings,
 ) -> Result<(App, CancellationToken), String> {
     take_notes();
-    give_memory_back();
     let stop = CancellationToken::new();
     let store = Store::open_up_to_date(database)
         .await

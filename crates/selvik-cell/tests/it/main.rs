@@ -2,6 +2,7 @@
 
 mod bringing;
 mod editing;
+mod fingerprints;
 mod handling;
 mod jogging;
 mod mechanisms;

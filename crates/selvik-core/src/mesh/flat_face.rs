@@ -1,4 +1,4 @@
-use std::collections::HashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::TriangleMesh;
 
@@ -23,14 +23,14 @@ pub fn flat_face(mesh: &TriangleMesh, seed: usize) -> Vec<usize> {
         let [a, b, c] = mesh.triangles()[i];
         [(a, b), (b, c), (c, a)].map(|(from, to)| (from.min(to), from.max(to)))
     };
-    let mut sides: HashMap<(u32, u32), Vec<usize>> = HashMap::new();
+    let mut sides: FxHashMap<(u32, u32), Vec<usize>> = FxHashMap::default();
     for &i in &alike {
         edges(i)
             .iter()
             .for_each(|e| sides.entry(*e).or_default().push(i));
     }
     let mut found = vec![seed];
-    let mut seen = std::collections::HashSet::from([seed]);
+    let mut seen = FxHashSet::from_iter([seed]);
     let mut next = 0;
     while next < found.len() {
         for edge in edges(found[next]) {

@@ -4,7 +4,7 @@
 //! common practice. That a vertex in the plane counts as on one side of it throughout, so that no case is left over, is the idea
 //! of Edelsbrunner and Mücke, *Simulation of Simplicity*, ACM Transactions on Graphics 9(1), 1990 (from memory).
 
-use std::collections::HashMap;
+use rustc_hash::FxHashMap;
 
 use super::loops::{Contour, Region, nest};
 use super::unite::united;
@@ -67,7 +67,7 @@ pub fn cut(mesh: &TriangleMesh, plane: &Plane) -> Section {
     let heights: Vec<f64> = mesh.vertices().iter().map(height).collect();
     let front = |v: u32| heights[v as usize] >= 0.0;
     // From the mesh edge where a triangle's cut begins to the edge where it ends.
-    let mut next: HashMap<(u32, u32), Vec<(u32, u32)>> = HashMap::new();
+    let mut next: FxHashMap<(u32, u32), Vec<(u32, u32)>> = FxHashMap::default();
     for &triangle in mesh.triangles() {
         let sides = triangle.map(front);
         if sides[0] == sides[1] && sides[1] == sides[2] {
@@ -142,14 +142,14 @@ fn key(a: u32, b: u32) -> (u32, u32) {
 type Edge = (u32, u32);
 
 /// Strings the segments together; first those that have a loose beginning.
-fn chains(mut next: HashMap<Edge, Vec<Edge>>) -> (Vec<Vec<Edge>>, Vec<Vec<Edge>>) {
-    let mut arriving: HashMap<Edge, usize> = HashMap::new();
+fn chains(mut next: FxHashMap<Edge, Vec<Edge>>) -> (Vec<Vec<Edge>>, Vec<Vec<Edge>>) {
+    let mut arriving: FxHashMap<Edge, usize> = FxHashMap::default();
     for &to in next.values().flatten() {
         *arriving.entry(to).or_default() += 1;
     }
     let mut starts: Vec<Edge> = next.keys().copied().collect();
     starts.sort_unstable();
-    let loose = |e: &Edge, next: &HashMap<Edge, Vec<Edge>>| {
+    let loose = |e: &Edge, next: &FxHashMap<Edge, Vec<Edge>>| {
         next[e].len() > arriving.get(e).copied().unwrap_or(0)
     };
     let (first, then): (Vec<Edge>, Vec<Edge>) = starts.into_iter().partition(|e| loose(e, &next));

@@ -12,7 +12,7 @@ use serde_json::Value;
 #[tokio::test(flavor = "multi_thread")]
 async fn no_main_view_breaks_a_rule_of_accessibility(#[case] dark: bool) {
     let server = Server::start().await;
-    server.with(&selvik_demo::demo_package()).await;
+    server.with(&crate::support::demo()).await;
     let b = Browser::open(&server.url).await;
     b.find("cell").await;
     if dark {
@@ -49,7 +49,7 @@ async fn no_main_view_breaks_a_rule_of_accessibility(#[case] dark: bool) {
         b.keys(keys).await;
         b.find(shows).await;
         b.rests().await;
-        found.hold_in(shows).await;
+        found.hold_over_the_page(shows).await;
         b.keys(key::ESCAPE).await;
         b.uncovered().await;
     }
@@ -62,14 +62,14 @@ async fn no_main_view_breaks_a_rule_of_accessibility(#[case] dark: bool) {
     ] {
         b.unfold(opener, inside).await;
         b.rests().await;
-        found.hold_in(opener).await;
+        found.hold_over_the_page(opener).await;
         b.keys(key::ESCAPE).await;
         b.uncovered().await;
     }
     b.click_at(Button::Right, 560.0, 330.0).await;
     b.find("context-menu").await;
     b.rests().await;
-    found.hold_in("the menu at the pointer").await;
+    found.hold_over_the_page("the menu at the pointer").await;
     b.keys(key::ESCAPE).await;
     b.uncovered().await;
     b.click("section").await;
@@ -88,7 +88,7 @@ async fn no_main_view_breaks_a_rule_of_accessibility(#[case] dark: bool) {
     b.keys("r").await;
     b.find("rules-dialog").await;
     b.rests().await;
-    found.hold_in("the rules").await;
+    found.hold_over_the_page("the rules").await;
     b.click("rules-close").await;
     b.uncovered().await;
     b.choose("panes", "layout-four").await;
@@ -123,21 +123,30 @@ impl<'a> Rules<'a> {
 
     /// None of them is broken by what is seen now.
     async fn hold_in(&self, what: &str) {
+        self.hold(what, "document").await;
+    }
+
+    /// None of them is broken by what lies over the page.
+    async fn hold_over_the_page(&self, what: &str) {
+        self.hold(what, "'.v-overlay--active'").await;
+    }
+
+    async fn hold(&self, what: &str, part: &str) {
         self.b.script(&self.source).await;
-        let asked = "const done = arguments[arguments.length - 1];
+        let asked = format!("const done = arguments[arguments.length - 1];
             const runOnly = ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice'];
-            axe.run(document, { runOnly }).then((found) => done({
+            axe.run({part}, {{ runOnly }}).then((found) => done({{
                 passes: found.passes.length,
-                broken: found.violations.flatMap((v) => v.nodes.map((n) => `${v.id}: ${n.target.join(' ')}`)),
-            }))";
+                broken: found.violations.flatMap((v) => v.nodes.map((n) => `${{v.id}}: ${{n.target.join(' ')}}`)),
+            }}))");
         let found: Value = self
             .b
             .client
-            .execute_async(asked, Vec::new())
+            .execute_async(&asked, Vec::new())
             .await
             .expect("axe-core answers");
         assert!(
-            found["passes"].as_u64().expect("a number") > 10,
+            found["passes"].as_u64().expect("a number") > 6,
             "{what}: {found}"
         );
         assert_eq!(found["broken"], serde_json::json!([]), "{what}");

@@ -27,11 +27,8 @@ fn cell_with_a_pin() -> PackageFiles {
 pub async fn open(files: &PackageFiles) -> (Server, Browser, String) {
     let server = Server::start().await;
     let id = server.with(files).await;
-    let b = Browser::open(&server.url).await;
     // Marked frames would lie over what is clicked.
-    b.script("localStorage.setItem('selvik.furniture', JSON.stringify({ kinds: [] }))")
-        .await;
-    b.client.refresh().await.expect("reloaded");
+    let b = Browser::open_with(&server.url, json!({"selvik.furniture": {"kinds": []}})).await;
     b.open_cell().await;
     (server, b, id)
 }

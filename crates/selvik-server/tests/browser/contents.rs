@@ -256,12 +256,8 @@ async fn the_roster_and_the_numbers_arrange_a_cell_and_every_step_can_be_undone(
 async fn handles_move_things_by_hand_and_sets_show_what_matters() {
     let server = Server::start().await;
     server.with(&small_cell()).await;
-    let b = Browser::open(&server.url).await;
+    let b = Browser::open_with(&server.url, json!({"selvik.furniture": {"kinds": []}})).await;
     b.open_cell().await;
-    let settings = "const f = JSON.parse(localStorage.getItem('selvik.furniture')) ?? {}; f.kinds = []; localStorage.setItem('selvik.furniture', JSON.stringify(f))";
-    b.script(settings).await;
-    b.client.refresh().await.expect("reloaded");
-    b.picture().await;
     b.click("view-front").await;
     b.pick("fixture").await;
     b.set("frame-choice", "world").await;

@@ -9,7 +9,7 @@ use serde_json::{Value, json};
 #[tokio::test(flavor = "multi_thread")]
 async fn the_main_job_from_opening_a_cell_to_the_evidence_of_a_broken_rule() {
     let server = Server::start().await;
-    server.with(&selvik_demo::demo_package()).await;
+    server.with(&crate::support::demo()).await;
     let b = Browser::open(&server.url).await;
 
     // Open the cell from the list.

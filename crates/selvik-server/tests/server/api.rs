@@ -10,7 +10,7 @@ use serde_json::{Value, json};
 
 async fn demo() -> (Server, String) {
     let server = Server::start().await;
-    let id = server.with(&selvik_demo::demo_package()).await;
+    let id = server.with(&crate::support::demo()).await;
     (server, id)
 }
 
@@ -89,7 +89,7 @@ async fn a_bad_package_is_refused_with_a_problem_and_nothing_is_stored() {
 #[tokio::test]
 async fn a_package_goes_in_and_comes_out_the_same() {
     let server = Server::start().await;
-    let package = selvik_demo::demo_package();
+    let package = crate::support::demo();
     let form = Form::new().part(
         "file",
         Part::bytes(package.to_zip().expect("a zip")).file_name("demo.zip"),
@@ -702,7 +702,7 @@ async fn every_refusal_is_a_problem_document() {
 /// A path of a hundred thousand seconds is sent in parts, and a reach along it is no longer than that of a short one.
 #[tokio::test]
 async fn a_long_wait_makes_no_long_answer() {
-    let mut package = selvik_demo::demo_package();
+    let mut package = crate::support::demo();
     let mut document = selvik_cell::document::read_document(&package).expect("readable");
     let mut waits = document
         .programs

@@ -29,7 +29,7 @@ fn path(of: &Path) -> &str {
 #[test]
 fn the_command_line_checks_queries_and_refuses() {
     let folder = tempfile::tempdir().expect("a folder");
-    selvik_demo::demo_package()
+    crate::support::demo()
         .to_folder(folder.path())
         .expect("written");
     let package = folder.path().to_str().expect("a path");

@@ -219,7 +219,7 @@ async fn what_is_shown_leaves_in_open_formats_where_it_stands() {
     assert!(status == 422 && String::from_utf8_lossy(&said).contains("select one robot"));
     assert_eq!(export(json!(["datum"]), json!("glb")).await.0, 422);
 
-    let demo = server.with(&selvik_demo::demo_package()).await;
+    let demo = server.with(&crate::support::demo()).await;
     let body = json!({"items": ["r1"], "time_s": 0, "format": "urdf"});
     let request = Client::new()
         .post(format!("{}/api/cells/{demo}/export", server.url))
@@ -234,7 +234,7 @@ async fn what_is_shown_leaves_in_open_formats_where_it_stands() {
     let files = PackageFiles::from_zip(&zip).expect("a zip");
     let again = read_urdf(&files, "r1.urdf", LinkGeometry::Visual, "a test").expect("readable");
     let first = read_urdf(
-        &selvik_demo::demo_package(),
+        &crate::support::demo(),
         "robots/arm.urdf",
         LinkGeometry::Visual,
         "a test",

@@ -172,7 +172,7 @@ async fn killed_in_the_middle_of_edits_the_server_keeps_what_it_acknowledged_and
 async fn killed_in_the_middle_of_an_import_the_server_has_all_of_it_or_nothing() {
     let database = cluster::database();
     let mut server = Killed::start(&database);
-    let package = selvik_demo::demo_package();
+    let package = crate::support::demo();
     let zip = package.to_zip().expect("a zip");
     let document = read_document(&package).expect("readable");
     let mut whole = 0;
@@ -222,7 +222,7 @@ async fn killed_in_the_middle_of_an_import_the_server_has_all_of_it_or_nothing()
 async fn told_to_end_it_does_within_two_seconds() {
     let database = cluster::database();
     let mut server = Killed::start(&database);
-    let package = selvik_demo::demo_package();
+    let package = crate::support::demo();
     let form = Form::new().part(
         "file",
         Part::bytes(package.to_zip().expect("a zip")).file_name("demo.zip"),
@@ -296,7 +296,7 @@ fn worker(database: &str) -> Child {
 async fn of_two_workers_one_is_killed_and_the_other_takes_up_its_sweep() {
     let database = cluster::database();
     let server = Killed::start_with(&database, &["--no-worker"]);
-    let zip = selvik_demo::demo_package().to_zip().expect("a zip");
+    let zip = crate::support::demo().to_zip().expect("a zip");
     let mut cells = Vec::new();
     for _ in 0..6 {
         let form = Form::new().part("file", Part::bytes(zip.clone()).file_name("demo.zip"));

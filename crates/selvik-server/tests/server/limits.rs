@@ -456,7 +456,7 @@ async fn who_sends_nothing_more_is_given_up_and_holds_nobody_up() {
 #[tokio::test(flavor = "multi_thread")]
 async fn a_cell_that_many_ask_for_at_once_is_read_once() {
     let server = Limited::start(&cluster::database());
-    let id = server.with(&selvik_demo::demo_package()).await;
+    let id = server.with(&crate::support::demo()).await;
     let url = format!("{}/api/cells/{id}", server.url);
     let asked = (0..30).map(|_| tokio::spawn(reqwest::get(url.clone())));
     for answer in asked.collect::<Vec<_>>() {

@@ -2,7 +2,7 @@
 #![allow(dead_code)]
 
 use std::process::{Child, Command, Stdio};
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 use fantoccini::actions::{
     InputSource, KeyAction, KeyActions, MouseActions, PointerAction, WheelAction, WheelActions,
@@ -13,6 +13,9 @@ use fantoccini::{Client, ClientBuilder, Locator};
 use serde_json::{Value, json};
 
 use super::pixels::{Pixels, Rgb};
+
+/// How long one waits before looking whether something has come.
+const LOOK_AGAIN: Duration = Duration::from_millis(20);
 
 /// A button of the mouse.
 #[derive(Clone, Copy)]
@@ -83,6 +86,11 @@ impl Drop for Browser {
 
 impl Browser {
     pub async fn open(url: &str) -> Self {
+        Self::open_with(url, json!({})).await
+    }
+
+    /// Opens it for a person who has these settings already, by what the page keeps them under.
+    pub async fn open_with(url: &str, settings: Value) -> Self {
         let port = std::net::TcpListener::bind("127.0.0.1:0")
             .expect("a free port")
             .local_addr()
@@ -131,19 +139,28 @@ impl Browser {
             driver,
             profile,
         };
-        browser.client.goto(url).await.expect("the page");
         // Pictures at rest are not drawn a second time: the tests look at what is drawn, not how finely.
+        let mut kept = json!({"selvik.looking": {"fine": false}});
+        for (name, value) in settings.as_object().into_iter().flatten() {
+            kept[name] = value.clone();
+        }
+        let keep = format!(
+            "for (const [name, value] of Object.entries({kept}))
+                 localStorage.getItem(name) ?? localStorage.setItem(name, JSON.stringify(value))"
+        );
+        let before_the_page = json!({ "source": keep });
         browser
-            .script("localStorage.setItem('selvik.looking', JSON.stringify({ fine: false }))")
+            .devtools("Page.addScriptToEvaluateOnNewDocument", before_the_page)
             .await;
-        browser.client.refresh().await.expect("the page again");
+        browser.client.goto(url).await.expect("the page");
         browser
     }
 
     pub async fn find(&self, test: &str) -> Element {
         let css = format!("[data-test=\"{test}\"]");
         let wait = self.client.wait().at_most(Duration::from_secs(30));
-        wait.for_element(Locator::Css(&css))
+        wait.every(LOOK_AGAIN)
+            .for_element(Locator::Css(&css))
             .await
             .unwrap_or_else(|e| panic!("no {test}: {e}"))
     }
@@ -151,12 +168,13 @@ impl Browser {
     /// Clicks as soon as it can be clicked: menus take a moment to open.
     pub async fn click(&self, test: &str) {
         let mut said = String::new();
-        for _ in 0..50 {
+        let start = Instant::now();
+        while start.elapsed() < Duration::from_secs(8) {
             match self.find(test).await.click().await {
                 Ok(()) => return,
                 Err(error) => said = error.to_string(),
             }
-            tokio::time::sleep(Duration::from_millis(100)).await;
+            tokio::time::sleep(LOOK_AGAIN).await;
         }
         panic!("{test} can't be clicked: {said}");
     }
@@ -222,11 +240,12 @@ impl Browser {
 
     /// Waits until a script gives `true`.
     pub async fn until(&self, what: &str, script: &str) {
-        for _ in 0..300 {
+        let start = Instant::now();
+        while start.elapsed() < Duration::from_secs(30) {
             if self.script(&format!("return !!({script})")).await == json!(true) {
                 return;
             }
-            tokio::time::sleep(Duration::from_millis(100)).await;
+            tokio::time::sleep(LOOK_AGAIN).await;
         }
         let seen = std::env::temp_dir().join("selvik-never-came-true.png");
         let said = self
@@ -475,7 +494,8 @@ impl Browser {
     pub async fn row(&self, id: &str) -> Element {
         let css = format!("[role=treeitem][data-id=\"{id}\"]");
         let wait = self.client.wait().at_most(Duration::from_secs(20));
-        wait.for_element(Locator::Css(&css))
+        wait.every(LOOK_AGAIN)
+            .for_element(Locator::Css(&css))
             .await
             .unwrap_or_else(|e| panic!("no row {id}: {e}"))
     }

@@ -7,16 +7,24 @@ pub mod cluster;
 pub mod browser;
 pub mod pixels;
 
+use std::sync::LazyLock;
+
 use selvik_cell::Workcell;
 use selvik_formats::PackageFiles;
 use selvik_server::{AllowedHosts, App, Settings, serve};
 use selvik_store::Store;
 use tokio_util::sync::CancellationToken;
 
+/// The demo cell, made once for all tests.
+pub fn demo() -> PackageFiles {
+    static DEMO: LazyLock<PackageFiles> = LazyLock::new(selvik_demo::demo_package);
+    DEMO.clone()
+}
+
 /// The demo cell without clearance rules and without the bars of its fence: nothing to sweep and less than
 /// half to draw, for tests of looking.
 pub fn demo_without_rules() -> PackageFiles {
-    let mut files = selvik_demo::demo_package();
+    let mut files = demo();
     let mut document = selvik_cell::document::read_document(&files).expect("readable");
     document.rules.clear();
     for item in document
