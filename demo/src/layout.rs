@@ -474,7 +474,8 @@ fn views() -> Vec<SavedViewDocument> {
                 hidden: Vec::new(),
                 sets: None,
                 ghosted: false,
-                section: None,
+                sections: Vec::new(),
+                uncut: Vec::new(),
                 time_s: None,
             }
         };

@@ -15,6 +15,7 @@ pub mod jog;
 pub mod questions;
 pub mod report;
 pub mod ruling;
+pub mod sections;
 pub mod trajectory;
 mod workcell;
 

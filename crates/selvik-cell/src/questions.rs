@@ -316,11 +316,7 @@ impl<'a> Asked<'a> {
     /// [`FormatError`] for what is not there or has no geometry.
     pub fn section(&self, item: &str, plane: &Plane) -> Result<SectionAnswer> {
         let bodies = self.bodies(item)?;
-        let meshes = bodies
-            .iter()
-            .map(|&id| self.placed(id))
-            .map(|(surface, pose)| (surface.mesh(), pose));
-        let section = cut_together(meshes, plane);
+        let section = cut_together(bodies.iter().map(|&id| self.placed(id)), plane);
         let in_mm = |points: &[Point]| points.iter().map(millimetres).collect::<Vec<_>>();
         let region = |r: &Region| RegionAnswer {
             outer_mm: in_mm(r.outer.points()),

@@ -1,7 +1,9 @@
 import { useFindings } from '../findings/findingsStore'
 import { useRules } from '../findings/rulesStore'
+import { useWhat } from '../what/whatStore'
 import { useSection } from '../where/sectionStore'
 import { useTours } from '../where/tourStore'
+import { useWhere } from '../where/whereStore'
 import { useJog } from '../when/jogStore'
 import { usePrograms } from '../when/programStore'
 import { useWhen } from '../when/whenStore'
@@ -35,9 +37,24 @@ export function whenActions(): Row[] {
 export function findingsActions(): Row[] {
   const findings = useFindings()
   const section = useSection()
+  const where = useWhere()
+  const what = useWhat()
   const rules = useRules()
   return [
     { id: 'section', name: 'Section on or off', key: 'X', run: section.toggle },
+    { id: 'section-add', name: 'Another section', key: 'Shift+X', run: section.addNew },
+    { id: 'section-view', name: 'Section square to the view', run: section.addAlongView },
+    {
+      id: 'section-face',
+      name: 'Section along a face',
+      run: () => (where.asking = 'cut-face'),
+    },
+    {
+      id: 'section-uncut',
+      name: 'Cut the selection, or leave it whole',
+      run: () => section.toggleUncut(),
+      enabled: () => what.selected.size > 0,
+    },
     {
       id: 'rules',
       name: 'Rules: what is required, what may touch…',

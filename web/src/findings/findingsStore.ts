@@ -134,19 +134,18 @@ export const useFindings = defineStore('findings', () => {
   }
 
   /** What was shown and cut before the evidence was looked at. */
-  let before: { shown: ReturnType<typeof what.shownNow>; section: typeof section.section } | null =
-    null
+  let before: { shown: ReturnType<typeof what.shownNow>; cuts: typeof section.cuts } | null = null
   /** Goes to a closest approach: its pose, both items isolated, the camera square to the gap. */
   async function showEvidence(pair: Pair) {
     when.pause()
     when.goTo(pair.time_s)
     const body = { on_a_mm: pair.on_a_mm, on_b_mm: pair.on_b_mm, viewpoint: where.viewpoint }
     const evidence = await answer(api.POST('/api/evidence', { body }))
-    before ??= { shown: what.shownNow(), section: section.section }
+    before ??= { shown: what.shownNow(), cuts: section.cuts }
     shown.value = pair
     what.select(null)
     what.isolateOnly([pair.a.item, pair.b.item])
-    section.section = evidence.section
+    section.take({ sections: [evidence.section], uncut: new Set() })
     where.goTo(evidence.viewpoint)
     openEdges.value = []
     depth.value = null
@@ -172,7 +171,7 @@ export const useFindings = defineStore('findings', () => {
     what.context = new Set()
     if (before) {
       what.showJust(before.shown)
-      section.section = before.section
+      section.take(before.cuts)
     }
     before = null
     where.goBack()

@@ -6,6 +6,7 @@ import { useCell } from '../cell/cellStore'
 import { withPivot } from '../scene/navigation'
 import type { Hit } from '../scene/picking'
 import { useWhat } from '../what/whatStore'
+import { useSection } from '../where/sectionStore'
 import { useWhere } from '../where/whereStore'
 import ActionItems from './ActionItems.vue'
 import SubMenu from './SubMenu.vue'
@@ -14,6 +15,7 @@ const props = defineProps<{ x: number; y: number; hits: Hit[] }>()
 const emit = defineEmits<{ close: [] }>()
 const cell = useCell()
 const what = useWhat()
+const section = useSection()
 const where = useWhere()
 const { get: action } = useActions()
 
@@ -29,7 +31,11 @@ const onFace = computed(() => props.hits[0]?.body !== undefined)
 const most = ['fit-selection', 'isolate', 'hide', 'handles-move', 'rename', 'delete']
 /** All else, by what it is about. */
 const groups = [
-  { id: 'show', name: 'Show', does: ['isolate-ghosted', 'isolate-alone', 'ghost', 'new-set'] },
+  {
+    id: 'show',
+    name: 'Show',
+    does: ['isolate-ghosted', 'isolate-alone', 'ghost', 'new-set', 'section-uncut'],
+  },
   {
     id: 'place',
     name: 'Place',
@@ -79,6 +85,10 @@ function run(what: () => unknown) {
   void what()
 }
 const pivotHere = () => where.change(withPivot(where.viewpoint, props.hits[0]!.at))
+const cutAlong = () => {
+  const { at, normal } = props.hits[0]!
+  section.addAlong(at, normal!)
+}
 const faceOn = () => where.faceOn(props.hits[0]!.body!, props.hits[0]!.triangle!)
 </script>
 
@@ -104,6 +114,12 @@ const faceOn = () => where.faceOn(props.hits[0]!.body!, props.hits[0]!.triangle!
             title="Look at this face square on"
             data-test="menu-face-on"
             @click="run(faceOn)"
+          />
+          <v-list-item
+            role="menuitem"
+            title="Cut along this face"
+            data-test="menu-cut"
+            @click="run(cutAlong)"
           />
           <v-list-item
             role="menuitem"

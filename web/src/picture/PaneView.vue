@@ -26,6 +26,7 @@ import StandpointBar from '../where/StandpointBar.vue'
 import { useStandpoint } from '../where/standpointStore'
 import StateChips from './StateChips.vue'
 import { useHand } from './useHand'
+import { useSection } from '../where/sectionStore'
 import { useWhere } from '../where/whereStore'
 import { useNotices } from '../cell/noticesStore'
 
@@ -39,6 +40,7 @@ const items = useItems()
 const cell = useCell()
 const notices = useNotices()
 const units = useUnits()
+const section = useSection()
 const keyOf = useKeys()
 const { scene } = inject(sceneKey)!
 
@@ -111,6 +113,10 @@ function answerAsking(at: [number, number], hit: Hit | null) {
       if (hit?.body === undefined) return
       where.asking = null
       return void where.faceOn(hit.body, hit.triangle!)
+    case 'cut-face':
+      if (!hit?.normal) return
+      where.asking = null
+      return section.addAlong(hit.at, hit.normal)
     case 'places': {
       if (!hit?.normal || !items.picking) return
       const first = !items.picking.places.length
@@ -161,6 +167,7 @@ const asked = {
   'camera-to': 'Click what it looks at',
   rectangle: 'Draw a rectangle round what to fit',
   'face-on': 'Click the face to look at square on',
+  'cut-face': 'Click the face to cut along',
   pivot: 'Click the point to turn about',
   places: '',
 }

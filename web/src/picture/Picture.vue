@@ -175,8 +175,8 @@ watch([() => when.time, () => when.exact, () => when.track, () => jog.answer, lo
 
 useSelectionHandles(scene, loading, standAgain)
 useTcpHandles(scene)
-watch([() => section.section, () => section.faces, palette, loading], () =>
-  scene.value?.stage.setSection(section.section, section.faces),
+watch([() => section.cuts, () => section.faces, palette, loading], () =>
+  scene.value?.stage.setSections({ ...section.cuts, nodeOf: section.nodeOf }, section.faces),
 )
 /** The gap that is shown: of the finding, or the nearest while joints are jogged. */
 const gap = computed(() => {

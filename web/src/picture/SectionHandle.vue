@@ -16,7 +16,7 @@ const units = useUnits()
 const seen = useSeen(() => props.index)
 
 const handle = computed(() => {
-  const s = section.section
+  const s = section.placed
   if (!s || findings.shown) return null
   const [at, tip] = [seen(s.point_mm as Vec3), seen(add(s.point_mm as Vec3, s.normal as Vec3, 100))]
   return at && tip ? { at, direction: [tip[0] - at[0], tip[1] - at[1]] as const } : null
@@ -32,13 +32,10 @@ function pull(e: PointerEvent) {
   const length = hx * hx + hy * hy
   if (length < 1) return
   const by = (((e.clientX - grip.x) * hx + (e.clientY - grip.y) * hy) / length) * 100
-  section.section = {
-    ...grip.from,
-    point_mm: add(grip.from.point_mm as Vec3, grip.from.normal as Vec3, by),
-  }
+  section.shift(by * Math.hypot(...grip.from.normal), grip.from)
 }
 const handleName = computed(() => {
-  const s = section.section
+  const s = section.placed
   if (!s) return ''
   const along = dot(s.point_mm as Vec3, s.normal as Vec3)
   return `Section at ${units.length(along)} along its normal; drag to move`

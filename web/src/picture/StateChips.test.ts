@@ -22,7 +22,7 @@ let pinia: ReturnType<typeof freshStores>
 beforeEach(() => {
   pinia = freshStores()
   begin({
-    'POST /api/cells/{id}/section': () => ({ faces: [], area_mm2: 0 }),
+    'POST /api/cells/{id}/section': () => ({ faces: [], overlaps: [], area_mm2: 0 }),
     'GET /api/cells/{id}/poses': () => [],
     'POST /api/cells/{id}/frame': ({ body }) => (body as { viewpoint: unknown }).viewpoint,
   })
@@ -59,12 +59,19 @@ describe('chips of what the picture leaves out or adds', () => {
 
   it('say where a section cuts, along its axis', async () => {
     const section = useSection()
-    section.section = { point_mm: [0, 300, 0], normal: [0, -1, 0] }
+    section.add({ point_mm: [0, 300, 0], normal: [0, -1, 0] })
     const shown = chips()
     expect(shown.text()).toContain('Cut at Y 300.0 mm')
-    section.section = { point_mm: [0, 0, 0], normal: [0.6, 0, 0.8] }
+    section.change({ point_mm: [0, 0, 0], normal: [0.6, 0, 0.8] })
     await nextTick()
     expect(shown.text()).toContain('Cut at 0.0 mm')
+    section.become('slab')
+    section.add({ point_mm: [0, 0, 40], normal: [0, 0, 1], fixed_to: 'clamp' })
+    await nextTick()
+    expect(shown.text()).toContain('Slab at 0.0 mm')
+    expect(shown.get(byTest('chip-section1')).text()).toMatch(/^Cut at Z 40.0 mm of /)
+    await shown.get(byTest('chip-section')).trigger('click')
+    expect(section.sections.map((s) => s.point_mm[2])).toEqual([40])
   })
 
   it('say the time, except while it plays', async () => {

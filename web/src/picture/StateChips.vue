@@ -3,7 +3,7 @@ import { mdiClose } from '@mdi/js'
 import { computed } from 'vue'
 
 import { styleNames } from '../where/panes'
-import type { Vec3 } from '../api/client'
+import type { Section, Vec3 } from '../api/client'
 import { useCell } from '../cell/cellStore'
 import { useFindings } from '../findings/findingsStore'
 import { useSection } from '../where/sectionStore'
@@ -14,6 +14,7 @@ import { useJog } from '../when/jogStore'
 import { clock, useWhen } from '../when/whenStore'
 import { dot } from '../scene/navigation'
 import { useWhere } from '../where/whereStore'
+import SectionBar from './SectionBar.vue'
 
 const props = defineProps<{ index: number }>()
 const cell = useCell()
@@ -36,6 +37,22 @@ interface Chip {
 const pane = computed(() => where.panes[props.index]!)
 /** What holds for all panes is said in the first. */
 const first = computed(() => where.shownPanes[0] === props.index)
+
+function nameOf(shape: NonNullable<Section['shape']>): string {
+  if (shape === 'plane') return 'Cut'
+  return 'slab' in shape ? 'Slab' : 'Corner'
+}
+/** Where a cut runs, along its axis if it has one, and with what it moves. */
+function saidOf({ normal, point_mm, fixed_to, shape }: Section): string {
+  const n = normal as Vec3
+  const length = Math.hypot(...n)
+  const axis = n.findIndex((x) => Math.abs(x) > 0.999 * length)
+  const along = dot(point_mm as Vec3, n) / length
+  const place = axis >= 0 ? `${'XYZ'[axis]} ${units.length(point_mm[axis]!)}` : units.length(along)
+  const what = nameOf(shape ?? 'plane')
+  const on = fixed_to ? ` of ${cell.items.get(fixed_to)?.name ?? fixed_to}` : ''
+  return `${what} at ${place}${on}`
+}
 
 /** Everything that makes the picture differ from plain, in words. */
 const chips = computed<Chip[]>(() => {
@@ -77,18 +94,10 @@ const chips = computed<Chip[]>(() => {
       )
     if (what.ghostRest && what.ghosts.size)
       chip('ghosted', `${what.ghosts.size} ghosted`, 'No ghosts', () => (what.ghostRest = false))
-    if (section.section && !findings.shown) {
-      const n = section.section.normal as Vec3
-      const axis = ['X', 'Y', 'Z'][n.findIndex((x) => Math.abs(x) > 0.999)]
-      const at =
-        dot(section.section.point_mm as Vec3, n) * (axis ? n.find((x) => Math.abs(x) > 0.999)! : 1)
-      chip(
-        'section',
-        `Cut at ${axis ? `${axis} ` : ''}${units.length(at)}`,
-        'Remove the cut',
-        section.toggle,
+    if (!findings.shown)
+      section.sections.forEach((cut, i) =>
+        chip(`section${i || ''}`, saidOf(cut), 'Remove the cut', () => section.remove(i)),
       )
-    }
     if (jog.active && jog.item)
       chip(
         'jogged',
@@ -146,30 +155,6 @@ const chips = computed<Chip[]>(() => {
   }
   return list
 })
-const values = computed(() => {
-  const s = section.section
-  const axis = s ? s.normal.findIndex((x) => Math.abs(x!) > 0.999) : -1
-  return s && !findings.shown && first.value
-    ? { axis, at: axis >= 0 ? s.point_mm[axis]! : dot(s.point_mm as Vec3, s.normal as Vec3) }
-    : null
-})
-function setAxis(axis: number) {
-  const normal = [0, 0, 0]
-  normal[axis] = 1
-  section.section = { ...section.section!, normal }
-}
-function setAt(e: Event) {
-  const { axis, at } = values.value!
-  const to = units.lengthTyped((e.target as HTMLInputElement).value, at)
-  if (to === null) return
-  const n = section.section!.normal
-  const along = (x: number, i: number) => (i === axis ? to : x)
-  const shifted = (x: number, i: number) => x + n[i]! * (to - at)
-  const point = section.section!.point_mm.map(axis >= 0 ? along : shifted)
-  section.section = { ...section.section!, point_mm: point }
-}
-const flip = () =>
-  (section.section = { ...section.section!, normal: section.section!.normal.map((x) => -x) })
 </script>
 
 <template>
@@ -185,33 +170,7 @@ const flip = () =>
     >
       <span>{{ chip.text }}</span><v-icon :icon="mdiClose" size="13" />
     </button>
-    <div v-if="values" class="cut" role="group" aria-label="Section">
-      <button
-        v-for="(name, i) in ['X', 'Y', 'Z']"
-        :key="name"
-        :class="{ on: values.axis === i }"
-        :title="`Cut square to ${name}`"
-        @click="setAxis(i)"
-      >
-        {{ name }}
-      </button>
-      <input
-        class="number"
-        :value="units.number(values.at)"
-        :aria-label="`Position of the cut, ${units.sign.value}`"
-        data-test="section-at"
-        @change="setAt"
-      />
-      {{ units.sign }}
-      <button title="Take away the other side" data-test="section-flip" @click="flip">Flip</button>
-      <span
-        v-if="section.faces"
-        class="soft number"
-        data-test="section-area"
-        title="Area of all cut faces"
-        >{{ units.area(section.faces.area_mm2) }}</span
-      >
-    </div>
+    <SectionBar v-if="section.section && !findings.shown && first" />
   </div>
 </template>
 
@@ -229,8 +188,7 @@ const flip = () =>
 .chips > * {
   pointer-events: auto;
 }
-.chip,
-.cut {
+.chip {
   display: flex;
   gap: 8px;
   align-items: center;
@@ -249,19 +207,5 @@ const flip = () =>
 }
 .chip:hover {
   border-color: var(--accent);
-}
-.cut input {
-  width: 74px;
-  text-align: right;
-  border-bottom: 1px solid var(--line);
-}
-.cut button {
-  padding: 0 5px;
-  border-radius: 4px;
-}
-.cut button.on {
-  background: var(--accent-tint);
-  color: var(--accent);
-  font-weight: 700;
 }
 </style>

@@ -36,7 +36,8 @@ export const useThumbnails = defineStore('thumbnails', () => {
       const hidden = new Set(view.hidden)
       const visible = new Set([...cell.items.keys()].filter((i) => !hidden.has(i)))
       if (poses) scene.stage.setPoses(open.moving_nodes, poses)
-      scene.stage.setSection(view.section ?? null, null)
+      const uncut = new Set(view.uncut)
+      scene.stage.setSections({ sections: view.sections ?? [], uncut, nodeOf: cut.nodeOf }, null)
       scene.stage.setShown({ visible, ghosts: new Set(), selected: new Set(), hovered: null })
       const look = {
         viewpoint: view.viewpoint,
@@ -46,7 +47,7 @@ export const useThumbnails = defineStore('thumbnails', () => {
       const furniture = { grid: true, shadow: true, frame: () => false, frameSize: 1 }
       const picture = scene.snapshot(look, 168, 104, { furniture, small: true })
       if (poses) scene.stage.setPoses(open.moving_nodes, when.posesNow())
-      scene.stage.setSection(cut.section, cut.faces)
+      scene.stage.setSections({ ...cut.cuts, nodeOf: cut.nodeOf }, cut.faces)
       scene.stage.setShown({
         visible: what.visible,
         ghosts: what.ghosts,

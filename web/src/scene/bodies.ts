@@ -2,10 +2,11 @@ import * as THREE from 'three'
 
 import type { Style } from '../api/client'
 import { Batch, type Member, type Showing } from './batch'
+import type { Cutaway } from './cutaway'
 import { Materials } from './materials'
 import type { DrawnMesh } from './meshes'
 import { matrixOf } from './poses'
-import { GHOST, SHOWN } from './shaders'
+import { GHOST, SHOWN, UNCUT } from './shaders'
 import type { Sight } from './sight'
 
 export interface SceneBody {
@@ -24,6 +25,8 @@ export interface ItemState {
   ghost: boolean
   selected: boolean
   hovered: boolean
+  /** No section cuts it. */
+  uncut: boolean
 }
 
 /** How bodies are drawn on one picture. */
@@ -34,7 +37,7 @@ export interface Drawing {
   height: number
   /** How strong lines are, 1 if not given. */
   strength?: number
-  clip: THREE.Plane[]
+  cutaway: Cutaway
   sight: Sight
   /**
    * Only what can be seen is drawn, and so many pixels from what is there at most. Without it, all
@@ -150,11 +153,11 @@ export class Bodies {
     const data = this.texture.image.data as Float32Array
     this.anyGhost = false
     for (const [item, i] of this.index) {
-      const { colour, shown, ghost, selected, hovered } = state(item)
+      const { colour, shown, ghost, uncut, ...touched } = state(item)
       this.anyGhost ||= ghost
       this.showing[i] = showingOf(shown, ghost)
-      this.chosen[i] = selected && (shown || ghost)
-      const alpha = alphaOf(this.showing[i], selected, hovered) / SHOWN
+      this.chosen[i] = touched.selected && (shown || ghost)
+      const alpha = (alphaOf(this.showing[i], touched) - (uncut ? UNCUT : 0)) / SHOWN
       data.set([colour.r, colour.g, colour.b, alpha], i * 4)
     }
     this.texture.needsUpdate = true
@@ -165,9 +168,9 @@ export class Bodies {
   }
 
   /** Makes what is drawn next be drawn so. */
-  use({ style, width, height, strength, clip, sight, pixels }: Drawing) {
+  use({ style, width, height, strength, cutaway, sight, pixels }: Drawing) {
     const outlined = OUTLINED.includes(style)
-    this.materials.use(style, width, height, strength ?? 1, clip)
+    this.materials.use(style, width, height, strength ?? 1, cutaway)
     this.materials.ahead = pixels ? sight.pixelAt(1) * pixels * AHEAD : 0
     const showing = (item: number) => this.showing[item] ?? 'hidden'
     const chosen = (item: number) => this.chosen[item] ?? false
@@ -233,7 +236,10 @@ function showingOf(shown: boolean, ghost: boolean): Showing {
 }
 
 /** What the shaders read of an item: see `materials.ts`. */
-function alphaOf(showing: Showing, selected: boolean, hovered: boolean): number {
+function alphaOf(
+  showing: Showing,
+  { selected, hovered }: { selected: boolean; hovered: boolean },
+): number {
   if (showing === 'hidden') return 0
   const drawn = showing === 'shown' ? SHOWN : GHOST
   if (selected) return drawn - 1

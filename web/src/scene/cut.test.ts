@@ -1,15 +1,22 @@
-import { Line, Mesh, type ShaderMaterial, Vector3 } from 'three'
+import { Line, Matrix4, Mesh, type ShaderMaterial, Vector3 } from 'three'
 import { describe, expect, it } from 'vitest'
 
 import type { Schemas } from '../api/client'
-import { Cut } from './cut'
+import { hatchingOf } from './hatching'
+import { Cut, type Cuts, NO_CUTS } from './cut'
 
 const palette = { paper: '#ffffff', ink: '#000000' }
-const section = { point_mm: [0, 0, 500], normal: [0, 0, 2] }
+const section: Cuts = {
+  ...NO_CUTS,
+  sections: [{ point_mm: [0, 0, 500], normal: [0, 0, 2] }],
+}
+const numbers = { section: 0, plane: 0, normal: [0, 0, 1], perimeter_mm: 40, hatch: 0 }
 const square: Schemas['SectionFaces'] = {
   area_mm2: 100,
+  overlaps: [],
   faces: [
     {
+      ...numbers,
       item: 'block',
       area_mm2: 100,
       triangles_mm: [
@@ -37,8 +44,8 @@ const square: Schemas['SectionFaces'] = {
 describe('a cut', () => {
   it('takes away what lies on the side of its normal', () => {
     const cut = new Cut()
-    cut.set(section, null, () => '#808080', palette)
-    const [plane] = cut.planes
+    cut.set(section, null, [], () => '#808080', palette)
+    const [plane] = cut.cutaway.planes
     expect(plane!.distanceToPoint(new Vector3(0, 0, 0.4))).toBeCloseTo(0.1, 9)
     expect(plane!.distanceToPoint(new Vector3(0, 0, 0.6))).toBeCloseTo(-0.1, 9)
   })
@@ -50,7 +57,7 @@ describe('a cut', () => {
       asked.push(item)
       return '#ff0000'
     }
-    cut.set(section, square, colourOf, palette)
+    cut.set(section, square, [], colourOf, palette)
     expect(asked).toEqual(['block'])
     const faces = cut.group.children.filter((c) => c instanceof Mesh)
     const lines = cut.group.children.filter((c) => c instanceof Line)
@@ -62,20 +69,51 @@ describe('a cut', () => {
 
   it('draws outlines a hair before their face, on the side of the eye', () => {
     const cut = new Cut()
-    cut.set(section, square, () => '#808080', palette)
+    cut.set(section, square, [], () => '#808080', palette)
     const line = cut.group.children.find((c) => c instanceof Line)!
-    const z = line.geometry.getAttribute('position').getZ(0)
+    const z = line.position.z + line.geometry.getAttribute('position').getZ(0)
     expect(z).toBeGreaterThan(0.5)
     expect(z).toBeLessThan(0.501)
   })
 
+  it('rides with the frame it is fixed to', () => {
+    const cut = new Cut()
+    const [first] = section.sections
+    const fixed = { ...section, sections: [{ ...first!, fixed_to: 'tcp' }], nodeOf: () => 1 }
+    const frames = (z: number) => [
+      { matrix: new Matrix4() },
+      { matrix: new Matrix4().makeTranslation(0, 0, z) },
+    ]
+    cut.set(fixed, null, frames(1), () => '#808080', palette)
+    const at = new Vector3(0, 0, 1.4)
+    expect([cut.rides, cut.cutaway.keeps(at)]).toEqual([true, true])
+    cut.stand(frames(0.8))
+    expect(cut.cutaway.keeps(at)).toBe(false)
+  })
+
+  it('crosses the hatching where two bodies overlap', () => {
+    const cut = new Cut()
+    const [face] = square.faces
+    const both = { ...face!, items: ['block', 'pin'] }
+    cut.set(section, { ...square, overlaps: [both] }, [], () => '#808080', palette)
+    const meshes = cut.group.children.filter((c) => c instanceof Mesh)
+    const crossed = meshes.map((m) => (m.material as ShaderMaterial).uniforms.crossed!.value)
+    expect(crossed).toEqual([false, true])
+  })
+
+  it('hatches neighbours in other directions or spacings', () => {
+    const of = [0, 1, 2, 3, 4, 5].map((n) => JSON.stringify(hatchingOf(n)))
+    expect(new Set(of).size).toBe(6)
+    expect(hatchingOf(6)).toEqual(hatchingOf(0))
+  })
+
   it('leaves nothing behind when it is taken off or moved', () => {
     const cut = new Cut()
-    cut.set(section, square, () => '#808080', palette)
+    cut.set(section, square, [], () => '#808080', palette)
     let gone = 0
     for (const child of cut.group.children as Mesh[])
       child.geometry.addEventListener('dispose', () => gone++)
-    cut.set(null, square, () => '#808080', palette)
-    expect([cut.group.children.length, cut.planes.length, gone]).toEqual([0, 0, 3])
+    cut.set(NO_CUTS, square, [], () => '#808080', palette)
+    expect([cut.group.children.length, cut.cutaway.pieces.length, gone]).toEqual([0, 0, 3])
   })
 })

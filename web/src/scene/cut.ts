@@ -2,35 +2,82 @@ import * as THREE from 'three'
 
 import type { Schemas, Section, Vec3 } from '../api/client'
 import { metres } from './cameras'
+import { Cutaway, piecesOf } from './cutaway'
 import { hatchedFaces } from './hatching'
 
-/** So far before a cut face its outline is drawn, m. */
-const BEFORE_FACE = 4e-4
+/** So far before a cut face its outline is drawn, and an overlap before both, m. */
+const [OUTLINE, OVERLAP] = [4e-4, 2e-4]
 
-/** What a section takes away, and the cut faces. */
+/** What is cut, and where the frames stand that cuts are fixed to. */
+export interface Cuts {
+  sections: Section[]
+  uncut: ReadonlySet<string>
+  /** The coordinate system of an item. */
+  nodeOf: (item: string) => number | undefined
+}
+export const NO_CUTS: Cuts = { sections: [], uncut: new Set(), nodeOf: () => undefined }
+
+const AT_HOME = new THREE.Matrix4()
+
+/** What sections take away, and the cut faces. */
 export class Cut {
   readonly group = new THREE.Group()
-  /** What lies behind these is shown. */
-  planes: THREE.Plane[] = []
+  cutaway = new Cutaway()
+  private cuts = NO_CUTS
 
-  /** Takes away what lies on the side of the plane's normal, and shows the cut faces hatched. */
+  /** Takes away what the sections do, and shows the cut faces hatched. */
   set(
-    section: Section | null,
+    cuts: Cuts,
     faces: Schemas['SectionFaces'] | null,
+    frames: readonly { matrix: THREE.Matrix4 }[],
     colourOf: (item: string) => string,
     palette: { paper: string; ink: string },
   ) {
     this.clear()
-    if (!section) return
-    const normal = new THREE.Vector3(...(section.normal as Vec3)).normalize()
-    const kept = normal.clone().negate()
-    this.planes = [new THREE.Plane().setFromNormalAndCoplanarPoint(kept, metres(section.point_mm))]
+    this.cuts = cuts
+    this.stand(frames)
+    if (!cuts.sections.length) return
     for (const face of faces?.faces ?? []) {
-      this.group.add(filled(face.triangles_mm, hatchedFaces(colourOf(face.item), palette)))
-      const closed = face.outlines_mm.map((loop) => [...loop, loop[0]!])
-      for (const way of [...closed, ...face.open_mm])
-        this.group.add(drawnLine(way, normal, palette.ink))
+      const tint = hatchedFaces(colourOf(face.item), palette, face.hatch)
+      this.add(filled(face.triangles_mm, tint), ZERO)
+      this.outline(face, palette.ink, OUTLINE)
     }
+    for (const both of faces?.overlaps ?? []) {
+      const off = new THREE.Vector3(...(both.normal as Vec3)).multiplyScalar(OVERLAP)
+      this.add(filled(both.triangles_mm, hatchedFaces(palette.ink, palette, 'overlap')), off)
+      this.outline({ ...both, open_mm: [] }, palette.ink, OUTLINE)
+    }
+  }
+
+  /** Takes cuts along that are fixed to frames. */
+  stand(frames: readonly { matrix: THREE.Matrix4 }[]) {
+    const { sections, uncut, nodeOf } = this.cuts
+    const frameOf = ({ fixed_to }: Section) => {
+      const node = fixed_to ? nodeOf(fixed_to) : undefined
+      return (node !== undefined && frames[node]?.matrix) || AT_HOME
+    }
+    const pieces = sections.flatMap((section) => piecesOf(section, frameOf(section)))
+    this.cutaway = new Cutaway(pieces, uncut)
+  }
+
+  /** Whether some cut moves with a frame. */
+  get rides(): boolean {
+    return this.cuts.sections.some((s) => s.fixed_to)
+  }
+
+  private outline(
+    face: { normal: number[]; outlines_mm: number[][][]; open_mm: number[][][] },
+    ink: string,
+    before: number,
+  ) {
+    const off = new THREE.Vector3(...(face.normal as Vec3)).multiplyScalar(before)
+    const closed = face.outlines_mm.map((loop) => [...loop, loop[0]!])
+    for (const way of [...closed, ...face.open_mm]) this.add(drawnLine(way, ink), off)
+  }
+
+  private add(drawn: THREE.Object3D, off: THREE.Vector3) {
+    drawn.position.copy(off)
+    this.group.add(drawn)
   }
 
   private clear() {
@@ -39,9 +86,11 @@ export class Cut {
       ;(drawn.material as THREE.Material).dispose()
     }
     this.group.clear()
-    this.planes = []
+    this.cutaway = new Cutaway()
   }
 }
+
+const ZERO = new THREE.Vector3()
 
 function filled(triangles_mm: number[][], material: THREE.Material): THREE.Mesh {
   const corners = Float32Array.from(triangles_mm.flat(), (mm) => mm / 1e3)
@@ -50,8 +99,7 @@ function filled(triangles_mm: number[][], material: THREE.Material): THREE.Mesh 
   return new THREE.Mesh(geometry, material)
 }
 
-function drawnLine(way_mm: number[][], normal: THREE.Vector3, ink: string): THREE.Line {
-  const points = way_mm.map((p) => metres(p).addScaledVector(normal, BEFORE_FACE))
-  const geometry = new THREE.BufferGeometry().setFromPoints(points)
+function drawnLine(way_mm: number[][], ink: string): THREE.Line {
+  const geometry = new THREE.BufferGeometry().setFromPoints(way_mm.map((p) => metres(p)))
   return new THREE.Line(geometry, new THREE.LineBasicMaterial({ color: ink }))
 }

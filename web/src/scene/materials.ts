@@ -2,6 +2,7 @@
 import * as THREE from 'three'
 
 import type { Style } from '../api/client'
+import type { Cutaway } from './cutaway'
 import {
   cornerLitFaces,
   edgeLines,
@@ -48,7 +49,7 @@ export class Materials {
     this.paper = software ? cornerLitFaces(this.uniforms, false) : paperFaces(this.uniforms)
     this.ghost = ghostFaces(this.uniforms)
     this.depth = shadowDepth(this.uniforms)
-    this.selected = stencilFaces()
+    this.selected = stencilFaces(this.uniforms)
     this.halo = haloFaces(this.uniforms)
     this.edges = edgeLines(this.uniforms, false)
     this.behind = edgeLines(this.uniforms, true)
@@ -71,14 +72,20 @@ export class Materials {
    * For a style on a picture so many pixels large, its lines so strong: 1 or less where they come
    * out wider.
    */
-  use(style: Style, width: number, height: number, strength: number, clip: THREE.Plane[]) {
+  use(style: Style, width: number, height: number, strength: number, cutaway: Cutaway) {
     const faint = strength * HIDDEN
     for (const lines of [this.behind, this.contoursBehind]) lines.uniforms.strength!.value = faint
     this.contours.uniforms.strength!.value = strength * OUTLINE
     this.edges.uniforms.strength!.value = strength * (style === 'shaded_edges' ? ON_FACES : OUTLINE)
     this.uniforms.plumLines.value = style !== 'shaded_edges'
     this.uniforms.halfSize.value.set(width / 2, height / 2)
-    for (const material of this.all()) material.clippingPlanes = clip
+    const { planes, test } = cutaway
+    for (const material of this.all()) {
+      material.clippingPlanes = planes
+      if (material.defines?.CUT_TEST === test) continue
+      material.defines = { ...material.defines, CUT_TEST: test }
+      material.needsUpdate = true
+    }
   }
 
   /** With what faces are filled in a style, if they are. */

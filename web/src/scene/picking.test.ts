@@ -3,6 +3,7 @@ import { describe, expect, it } from 'vitest'
 
 import type { Vec3, Viewpoint } from '../api/client'
 import type { Bodies } from './bodies'
+import { Cutaway } from './cutaway'
 import { Cameras, type Pixel } from './cameras'
 import { decode, geometryOf, treeOver } from './decode'
 import { pickAll, within } from './picking'
@@ -45,13 +46,15 @@ function cell(): Bodies {
   } as unknown as Bodies
 }
 const all = new Set(['bar', 'cube'])
+/** Each plane, which faces what is kept, takes away what lies behind it. */
+const cutBy = (planes: THREE.Plane[]) => new Cutaway(planes.map((plane) => [plane]))
 const found = (
   from: Pixel,
   to: Pixel,
   touching: boolean,
-  clip: THREE.Plane[] = [],
+  planes: THREE.Plane[] = [],
   visible = all,
-) => within(cell(), visible, new Cameras().sides(sight, from, to), clip, touching).sort()
+) => within(cell(), visible, new Cameras().sides(sight, from, to), cutBy(planes), touching).sort()
 
 describe('a rectangle on the picture', () => {
   it('takes what it touches by the triangles, not by a box round them', () => {
@@ -79,7 +82,12 @@ describe('a rectangle on the picture', () => {
 
 describe('what lies under a pixel', () => {
   it('comes nearest first, with the place and the face', () => {
-    const hits = pickAll(cell(), new Cameras().ray(sight, ...pixel(0, 0)), () => true, [])
+    const hits = pickAll(
+      cell(),
+      new Cameras().ray(sight, ...pixel(0, 0)),
+      () => true,
+      new Cutaway(),
+    )
     expect(hits.map((h) => h.item)).toEqual(['bar', 'cube'])
     expect(hits[1]!.at.map((x) => Math.round(x) + 0)).toEqual([0, 950, 0])
     expect(hits[1]!.normal!.map((x) => Math.round(x) + 0)).toEqual([0, -1, 0])

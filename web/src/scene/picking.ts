@@ -3,6 +3,7 @@ import { CONTAINED, INTERSECTED, type MeshBVH, NOT_INTERSECTED } from 'three-mes
 
 import type { Vec3 } from '../api/client'
 import type { Bodies } from './bodies'
+import type { Cutaway } from './cutaway'
 
 export interface Hit {
   item: string
@@ -24,7 +25,7 @@ export function pickAll(
   bodies: Bodies,
   ray: THREE.Ray,
   shown: (item: string) => boolean,
-  clip: THREE.Plane[],
+  cutaway: Cutaway,
 ): Hit[] {
   const hits: { distance: number; hit: Hit }[] = []
   bodies.bodies.forEach((body, index) => {
@@ -33,9 +34,8 @@ export function pickAll(
     const matrix = bodies.nodes[body.node]!.matrix
     if (!ray.intersectsSphere(sphere.copy(body.mesh.ball).applyMatrix4(matrix))) return
     local.copy(ray).applyMatrix4(inverse.copy(matrix).invert())
-    const inside = (at: THREE.Vector3) =>
-      clip.every((p) => p.distanceToPoint(at.clone().applyMatrix4(matrix)) >= 0)
-    const found = clip.length
+    const inside = (at: THREE.Vector3) => cutaway.keeps(at.clone().applyMatrix4(matrix), body.item)
+    const found = cutaway.pieces.length
       ? tree
           .raycast(local, THREE.DoubleSide)
           .filter((f) => inside(f.point))
@@ -92,13 +92,13 @@ export function cornerNear(
 
 /**
  * Visible items that lie wholly between planes which look inwards, or reach between them; what is
- * clipped away counts for nothing.
+ * cut away counts for nothing.
  */
 export function within(
   bodies: Bodies,
   visible: Set<string>,
   sides: THREE.Plane[],
-  clip: THREE.Plane[],
+  cutaway: Cutaway,
   touching: boolean,
 ): string[] {
   const found = new Map<string, boolean>()
@@ -109,12 +109,13 @@ export function within(
     if (!tree || !visible.has(body.item) || before === touching) continue
     const back = inverse.copy(bodies.nodes[body.node]!.matrix).invert()
     const local = (p: THREE.Plane) => p.clone().applyMatrix4(back)
-    const [inside, cut] = [sides.map(local), clip.map(local)]
-    const reaches = reachesBetween(tree, [...inside, ...cut])
+    const inside = sides.map(local)
+    const left = cutaway.left(body.item).map((cell) => cell.map(local))
+    const reaches = left.some((cell) => reachesBetween(tree, [...inside, ...cell]))
     if (touching) found.set(body.item, reaches)
-    else if (reaches) found.set(body.item, liesBetween(body.mesh.geometry, inside, cut))
-    // Clipped away wholly it says nothing; outside it says no.
-    else if (reachesBetween(tree, cut)) found.set(body.item, false)
+    else if (reaches) found.set(body.item, liesBetween(body.mesh.geometry, inside, left))
+    // Cut away wholly it says nothing; outside it says no.
+    else if (left.some((cell) => reachesBetween(tree, cell))) found.set(body.item, false)
   }
   return [...found].filter(([, yes]) => yes).map(([item]) => item)
 }
@@ -155,21 +156,18 @@ function cutBy(polygon: THREE.Vector3[], plane: THREE.Plane): THREE.Vector3[] {
   })
 }
 
-/** Whether all vertices of a mesh lie between planes, but for those that are clipped away. */
+/** Whether all vertices of a mesh that are left lie between planes. */
 function liesBetween(
   geometry: THREE.BufferGeometry,
   planes: THREE.Plane[],
-  clip: THREE.Plane[],
+  left: THREE.Plane[][],
 ): boolean {
+  const isIn = (cell: THREE.Plane[]) => cell.every((p) => p.distanceToPoint(at) >= 0)
   const position = geometry.getAttribute('position')
   const at = new THREE.Vector3()
   for (let i = 0; i < position.count; i++) {
     at.fromBufferAttribute(position, i)
-    if (
-      clip.every((p) => p.distanceToPoint(at) >= 0) &&
-      planes.some((p) => p.distanceToPoint(at) < 0)
-    )
-      return false
+    if (!isIn(planes) && left.some(isIn)) return false
   }
   return true
 }

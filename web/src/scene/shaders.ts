@@ -1,9 +1,13 @@
 /** Shaders of the bodies: they read what is shown of each item from a texture. */
 import * as THREE from 'three'
 
-/** Alpha of an item's state. One less means: and selected; two less: and pointed at. */
+/**
+ * Alpha of an item's state. One less means: and selected; two less: and pointed at; `UNCUT` less:
+ * and no section cuts it.
+ */
 export const SHOWN = 255
 export const GHOST = 128
+export const UNCUT = 10
 
 const BEHIND_LINES = { polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: 1 }
 
@@ -34,14 +38,36 @@ const READ_STATE = `
   bool isShown() { return vState.a > 0.9; }
   bool isGhost() { return vState.a > 0.4 && vState.a < 0.6; }
 `
+const oneOf = (...alphas: number[]) => alphas.map((is) => `abs(a - ${is}.0) < 0.5`).join(' || ')
 const isAlpha = (less: number) =>
-  `abs(a - ${SHOWN - less}.0) < 0.5 || abs(a - ${GHOST - less}.0) < 0.5`
+  oneOf(SHOWN - less, GHOST - less, SHOWN - UNCUT - less, GHOST - UNCUT - less)
 const CHOSEN = `
   bool chosen() { float a = vState.a * 255.0; return ${isAlpha(1)}; }
   bool pointedAt() { float a = vState.a * 255.0; return ${isAlpha(2)}; }
 `
 /** For shaders that need it at the corners alone. */
 const STATE = `vec4 vState; ${READ_STATE} ${CHOSEN}`
+/** What sections take away: `CUT_TEST` says when, of what lies before each of their planes. */
+const CUT = {
+  declared: `
+    #if NUM_CLIPPING_PLANES > 0
+      flat varying float vUncut;
+    #endif
+  `,
+  made: `
+    #if NUM_CLIPPING_PLANES > 0
+      float alpha = vState.a * 255.0;
+      float whole = alpha > ${GHOST + 0.5} ? ${SHOWN - UNCUT + 0.5} : ${GHOST - UNCUT + 0.5};
+      vUncut = step(alpha, whole);
+    #endif
+  `,
+  drawn: `
+    #if NUM_CLIPPING_PLANES > 0
+      #define BEFORE(i) (dot(vClipPosition, clippingPlanes[i].xyz) > clippingPlanes[i].w)
+      if (vUncut < 0.5 && (CUT_TEST)) discard;
+    #endif
+  `,
+}
 const AWAY = 'gl_Position = vec4(2.0, 2.0, 2.0, 1.0);'
 
 function reading<T extends THREE.Material>(
@@ -53,17 +79,23 @@ function reading<T extends THREE.Material>(
   material.onBeforeCompile = (shader) => {
     Object.assign(shader.uniforms, uniforms)
     shader.vertexShader = shader.vertexShader
-      .replace('#include <common>', `#include <common>\nvarying vec4 vState; ${READ_STATE}`)
+      .replace(
+        '#include <common>',
+        `#include <common>\nvarying vec4 vState; ${CUT.declared} ${READ_STATE}`,
+      )
       .replace(
         '#include <project_vertex>',
-        `#include <project_vertex>\nreadState(); if (!${which}) { ${AWAY} }`,
+        `#include <project_vertex>\nreadState(); ${CUT.made} if (!${which}) { ${AWAY} }`,
       )
     shader.fragmentShader = shader.fragmentShader
       .replace(
         '#include <common>',
-        `#include <common>\nvarying vec4 vState; ${CHOSEN}\nuniform vec3 paper; uniform vec3 plum;`,
+        `#include <common>
+        varying vec4 vState; ${CUT.declared} ${CHOSEN}
+        uniform vec3 paper; uniform vec3 plum;`,
       )
       .replace('#include <color_fragment>', colour)
+      .replace('#include <clipping_planes_fragment>', CUT.drawn)
   }
   material.customProgramCacheKey = () => which + colour
   return material
@@ -108,6 +140,7 @@ export function cornerLitFaces(uniforms: Uniforms, lit: boolean): THREE.ShaderMa
       #include <lights_pars_begin>
       #include <clipping_planes_pars_vertex>
       ${STATE}
+      ${CUT.declared}
       uniform vec3 paper;
       uniform vec3 plum;
       varying vec3 vColour;
@@ -130,6 +163,7 @@ export function cornerLitFaces(uniforms: Uniforms, lit: boolean): THREE.ShaderMa
         readState();
         #include <project_vertex>
         #include <clipping_planes_vertex>
+        ${CUT.made}
         vec3 colour = ${lit ? 'vState.rgb' : 'paper'};
         ${tinted('colour')}
         vec3 across = normalize(normalMatrix * normal);
@@ -141,9 +175,10 @@ export function cornerLitFaces(uniforms: Uniforms, lit: boolean): THREE.ShaderMa
     fragmentShader: `
       #include <common>
       #include <clipping_planes_pars_fragment>
+      ${CUT.declared}
       varying vec3 vColour;
       void main() {
-        #include <clipping_planes_fragment>
+        ${CUT.drawn}
         gl_FragColor = vec4(vColour, 1.0);
       }`,
   })
@@ -178,9 +213,10 @@ const [HALO, HALO_BEHIND] = [2.2, 0.002]
 const SELECTED = { stencilWrite: true, stencilRef: 1, side: THREE.DoubleSide, clipping: true }
 
 /** What is selected, drawn into the stencil only. */
-export function stencilFaces(): THREE.ShaderMaterial {
+export function stencilFaces(uniforms: Uniforms): THREE.ShaderMaterial {
   return new THREE.ShaderMaterial({
     ...SELECTED,
+    uniforms: { ...uniforms },
     stencilZPass: THREE.ReplaceStencilOp,
     colorWrite: false,
     depthWrite: false,
@@ -188,16 +224,21 @@ export function stencilFaces(): THREE.ShaderMaterial {
     vertexShader: `
       #include <common>
       #include <clipping_planes_pars_vertex>
+      ${STATE}
+      ${CUT.declared}
       void main() {
         vec3 transformed = position;
+        readState();
         #include <project_vertex>
         #include <clipping_planes_vertex>
+        ${CUT.made}
       }`,
     fragmentShader: `
       #include <common>
       #include <clipping_planes_pars_fragment>
+      ${CUT.declared}
       void main() {
-        #include <clipping_planes_fragment>
+        ${CUT.drawn}
         gl_FragColor = vec4(1.0);
       }`,
   })
@@ -215,11 +256,15 @@ export function haloFaces(uniforms: Uniforms): THREE.ShaderMaterial {
     vertexShader: `
       #include <common>
       #include <clipping_planes_pars_vertex>
+      ${STATE}
+      ${CUT.declared}
       uniform vec2 halfSize;
       void main() {
         vec3 transformed = position;
+        readState();
         #include <project_vertex>
         #include <clipping_planes_vertex>
+        ${CUT.made}
         if (isOrthographic) mvPosition.z -= ${HALO_BEHIND} * 10.0;
         else mvPosition.xyz *= 1.0 + ${HALO_BEHIND};
         gl_Position = projectionMatrix * mvPosition;
@@ -230,9 +275,10 @@ export function haloFaces(uniforms: Uniforms): THREE.ShaderMaterial {
     fragmentShader: `
       #include <common>
       #include <clipping_planes_pars_fragment>
+      ${CUT.declared}
       uniform vec3 plum;
       void main() {
-        #include <clipping_planes_fragment>
+        ${CUT.drawn}
         gl_FragColor = vec4(plum, 1.0);
         #include <colorspace_fragment>
       }`,
@@ -265,6 +311,7 @@ export function edgeLines(uniforms: Uniforms, behind: boolean): THREE.ShaderMate
       #include <common>
       #include <clipping_planes_pars_vertex>
       ${STATE}
+      ${CUT.declared}
       uniform float ahead;
       uniform vec3 inkLine;
       uniform vec3 plumLine;
@@ -277,6 +324,7 @@ export function edgeLines(uniforms: Uniforms, behind: boolean): THREE.ShaderMate
         readState();
         #include <project_vertex>
         #include <clipping_planes_vertex>
+        ${CUT.made}
         if (isOrthographic) mvPosition.z += ahead;
         else mvPosition.xyz *= 1.0 - ahead;
         gl_Position = projectionMatrix * mvPosition;
@@ -288,10 +336,11 @@ export function edgeLines(uniforms: Uniforms, behind: boolean): THREE.ShaderMate
     fragmentShader: `
       #include <common>
       #include <clipping_planes_pars_fragment>
+      ${CUT.declared}
       flat varying vec4 vColour;
       ${only(dashes.declared)}
       void main() {
-        #include <clipping_planes_fragment>
+        ${CUT.drawn}
         ${only(dashes.drawn)}
         gl_FragColor = vColour;
       }`,

@@ -8,6 +8,7 @@ import { Cameras } from './cameras'
 import { matrixOf } from './poses'
 import type { SceneFrame } from './marks'
 import type { PaneView } from './painter'
+import { Cutaway } from './cutaway'
 import { Spots, type Standing } from './spots'
 
 /** Two boxes, the second a metre behind the first, and a frame beside them; one pane. */
@@ -31,7 +32,7 @@ function scene(by: Partial<Standing> = {}) {
     bodies,
     visible: new Set(['front', 'back', 'tcp']),
     ghosts: new Set(),
-    planes: [],
+    cutaway: new Cutaway(),
     frames: [frame],
     ...by,
   }
@@ -60,8 +61,8 @@ describe('what is under a pixel', () => {
   })
 
   it('leaves out what is cut away: the cut face of what is left is not a wall', () => {
-    const planes = [new Plane(new Vector3(0, 1, 0), -1)]
-    expect(names(scene({ planes }).pickAll(0, ...MIDDLE))).toEqual(['back'])
+    const cutaway = new Cutaway([[new Plane(new Vector3(0, 1, 0), -1)]])
+    expect(names(scene({ cutaway }).pickAll(0, ...MIDDLE))).toEqual(['back'])
   })
 
   it('is a marked frame before all else, if it is near enough and not cut away', () => {
@@ -69,9 +70,9 @@ describe('what is under a pixel', () => {
     const [x, y] = spots.project(0, [1500, 0, 0])!
     expect(spots.pick(0, x + 4, y)!.item).toBe('tcp')
     expect(spots.pick(0, x + 12, y)).toBeNull()
-    const planes = [new Plane(new Vector3(-1, 0, 0), 1)]
-    expect(scene({ planes }).framesShown()).toEqual([])
-    expect(scene({ planes }).pick(0, x, y)).toBeNull()
+    const cutaway = new Cutaway([[new Plane(new Vector3(-1, 0, 0), 1)]])
+    expect(scene({ cutaway }).framesShown()).toEqual([])
+    expect(scene({ cutaway }).pick(0, x, y)).toBeNull()
   })
 
   it('takes the corner of a face that is near the pointer', () => {

@@ -4,6 +4,7 @@ import * as THREE from 'three'
 import type { Vec3 } from '../api/client'
 import type { Bodies } from './bodies'
 import { type Cameras, type Pixel } from './cameras'
+import type { Cutaway } from './cutaway'
 import { frameMatrix, type SceneFrame } from './marks'
 import type { PaneView } from './painter'
 import { cornerNear, type Hit, pickAll, within } from './picking'
@@ -16,8 +17,7 @@ export interface Standing {
   bodies: Bodies | undefined
   visible: Set<string>
   ghosts: Set<string>
-  /** What lies before one of them is cut away. */
-  planes: THREE.Plane[]
+  cutaway: Cutaway
   /** Frames that are marked, cut away or not. */
   frames: SceneFrame[]
 }
@@ -34,12 +34,9 @@ export class Spots {
 
   /** Marked frames that are not cut away. */
   framesShown(): SceneFrame[] {
-    const { bodies, frames, planes } = this.now()
+    const { bodies, frames, cutaway } = this.now()
     if (!bodies) return []
-    return frames.filter((frame) => {
-      const at = placeOf(frame, bodies)
-      return planes.every((plane) => plane.distanceToPoint(at) >= 0)
-    })
+    return frames.filter((frame) => cutaway.keeps(placeOf(frame, bodies), frame.item ?? undefined))
   }
 
   /**
@@ -54,10 +51,10 @@ export class Spots {
   /** Everything shown under a pixel of a pane, nearest first; a marked frame comes before all. */
   pickAll(pane: number, x: number, y: number, ghosts = false): Hit[] {
     const view = this.view(pane)
-    const { bodies, visible, ghosts: hidden, planes } = this.now()
+    const { bodies, visible, ghosts: hidden, cutaway } = this.now()
     if (!view || !bodies) return []
     const isShown = (item: string) => visible.has(item) || (ghosts && hidden.has(item))
-    const hits = pickAll(bodies, this.cameras.ray(view, x, y), isShown, planes)
+    const hits = pickAll(bodies, this.cameras.ray(view, x, y), isShown, cutaway)
     for (const frame of this.pickable()) {
       const at = mm(placeOf(frame, bodies))
       const seen = this.project(pane, at)
@@ -86,10 +83,10 @@ export class Spots {
   /** Items that a rectangle of a pane holds wholly, or touches. */
   within(pane: number, from: Pixel, to: Pixel, touching: boolean): string[] {
     const view = this.view(pane)
-    const { bodies, visible, planes } = this.now()
+    const { bodies, visible, cutaway } = this.now()
     if (!view || !bodies) return []
     const sides = this.cameras.sides(view, from, to)
-    const found = within(bodies, visible, sides, planes, touching)
+    const found = within(bodies, visible, sides, cutaway, touching)
     const bodied = new Set(bodies.bodies.map((b) => b.item))
     const frames = this.pickable().filter((frame) => {
       const at = placeOf(frame, bodies)

@@ -4,11 +4,11 @@
  */
 import * as THREE from 'three'
 
-import type { Colours, Schemas, Section, Vec3 } from '../api/client'
+import type { Colours, Schemas, Vec3 } from '../api/client'
 import { Bodies, type ItemState, type SceneBody } from './bodies'
 import { type Camera, type Cameras, metres } from './cameras'
 import { type Carried, type CarryHooks, Carrying } from './carrying'
-import { Cut } from './cut'
+import { Cut, type Cuts } from './cut'
 import { Ground } from './ground'
 import { lights, type Palette } from './look'
 import { Marks, type SceneFrame } from './marks'
@@ -57,6 +57,7 @@ export class Stage {
     hovered: null,
   }
   private look: Look = new Map()
+  private uncut: ReadonlySet<string> = new Set()
   private statesOf?: Colours
 
   constructor(
@@ -139,6 +140,7 @@ export class Stage {
 
   setPoses(nodes: number[], poses: ArrayLike<number>[]) {
     this.bodies?.setPoses(nodes, poses)
+    this.standCuts()
     this.shadowsStale = true
     this.changed(true)
   }
@@ -146,6 +148,7 @@ export class Stage {
   /** Takes items that stand still to other places, and marks these frames. */
   setRest(poses: ArrayLike<number>[], frames: SceneFrame[]) {
     this.bodies?.setRest(poses)
+    this.standCuts()
     this.marked = frames
     this.shadowsStale = true
     this.changed(false)
@@ -169,13 +172,18 @@ export class Stage {
     this.changed(false)
   }
 
-  /** Takes away what lies on the side of the plane's normal, and shows the cut faces hatched. */
-  setSection(section: Section | null, faces: Schemas['SectionFaces'] | null) {
+  /** Takes away what sections do, and shows the cut faces hatched. */
+  setSections(cuts: Cuts, faces: Schemas['SectionFaces'] | null) {
     const colourOf = (item: string) =>
       this.shown.selected.has(item) ? this.palette.selection : this.roleColour(item)
-    this.cut.set(section, faces, colourOf, this.palette)
-    this.shadowsStale = true
-    this.changed(false)
+    this.cut.set(cuts, faces, this.bodies?.nodes ?? [], colourOf, this.palette)
+    this.uncut = cuts.uncut
+    this.restate()
+  }
+
+  /** Cuts that are fixed to frames move with them. */
+  private standCuts() {
+    if (this.bodies && this.cut.rides) this.cut.stand(this.bodies.nodes)
   }
 
   /** Marks the gap between two points, always on top. */
@@ -232,6 +240,7 @@ export class Stage {
       ghost: ghosts.has(item),
       selected: selected.has(item),
       hovered: hovered === item,
+      uncut: this.uncut.has(item),
     }
   }
 
@@ -242,7 +251,7 @@ export class Stage {
   /** What is there to be picked. */
   get standing(): Standing {
     const frames = this.marked.filter(this.furniture.frame)
-    return { bodies: this.bodies, ...this.shown, planes: this.cut.planes, frames }
+    return { bodies: this.bodies, ...this.shown, cutaway: this.cut.cutaway, frames }
   }
 
   /** Without a graphics card shadows are thrown when the picture rests. */
@@ -259,7 +268,7 @@ export class Stage {
       style: 'shaded',
       width: mapSize.x,
       height: mapSize.y,
-      clip: this.cut.planes,
+      cutaway: this.cut.cutaway,
       sight: new Sight(camera, mapSize.x),
       pixels: ROUGH,
     })
@@ -281,7 +290,7 @@ export class Stage {
     this.writeStates(colours)
     // Lines are a pixel wide: they are fainter where that is more of the page.
     const strength = Math.min(1, painting.width / pane.width)
-    this.bodies?.use({ style, strength, clip: this.cut.planes, ...painting })
+    this.bodies?.use({ style, strength, cutaway: this.cut.cutaway, ...painting })
     const shadow = this.furniture.shadow && throwsShadows(pane)
     this.bodies?.receiveShadows(shadow && !this.software)
     this.ground.use(widthAtPivot(viewpoint) / 1e3, metres(viewpoint.pivot_mm), {

@@ -1,21 +1,53 @@
 import { defineStore } from 'pinia'
-import { shallowRef, watch } from 'vue'
+import { computed, ref, shallowRef, watch } from 'vue'
 
 import { answer, api, type Schemas, type Section, type Vec3 } from '../api/client'
 import { useCell } from '../cell/cellStore'
+import { metres } from '../scene/cameras'
+import { basis } from '../scene/navigation'
+import { matrixOf } from '../scene/poses'
 import { useWhat } from '../what/whatStore'
 import { useWhen } from '../when/whenStore'
-import { basis } from '../scene/navigation'
 import { useWhere } from './whereStore'
 
-/** The cut through what is shown. */
+/** What is cut, and what no section cuts. */
+export interface Cuts {
+  sections: Section[]
+  uncut: ReadonlySet<string>
+}
+export const UNCUT: Cuts = { sections: [], uncut: new Set() }
+
+/** How thick a slab begins, mm. */
+const SLAB_MM = 100
+
+/** The cuts through what is shown. */
 export const useSection = defineStore('section', () => {
   const cell = useCell()
   const what = useWhat()
   const when = useWhen()
   const where = useWhere()
-  const section = shallowRef<Section | null>(null)
+  const cuts = shallowRef<Cuts>(UNCUT)
+  /** Which of them is worked on. */
+  const at = ref(0)
   const faces = shallowRef<Schemas['SectionFaces'] | null>(null)
+
+  const sections = computed(() => cuts.value.sections)
+  const section = computed(() => sections.value[at.value] ?? null)
+  function take(next: Cuts) {
+    cuts.value = next
+    at.value = Math.max(0, Math.min(at.value, next.sections.length - 1))
+  }
+  const takeSections = (sections: Section[]) => take({ ...cuts.value, sections })
+  /** Replaces the one that is worked on. */
+  function change(by: Partial<Section>) {
+    takeSections(sections.value.map((s, i) => (i === at.value ? { ...s, ...by } : s)))
+  }
+  function add(section: Section) {
+    takeSections([...sections.value, section])
+    at.value = sections.value.length - 1
+  }
+  const remove = (index: number) => takeSections(sections.value.filter((_, i) => i !== index))
+  const clear = () => take(UNCUT)
 
   /** Where a new section begins: in the middle of the selection, or at the pivot. */
   async function middle(): Promise<Vec3> {
@@ -32,43 +64,175 @@ export const useSection = defineStore('section', () => {
     const { pivot_mm } = await where.framed(shown, { ...where.viewpoint, ...square })
     return [...pivot_mm] as Vec3
   }
-  async function toggle() {
-    if (section.value) {
-      section.value = null
-      return
-    }
-    // Square to the axis one looks along most: what is between it and the eye is taken away.
+  /** The direction of an axis one looks along most, towards the eye; one not yet cut along. */
+  function nearestAxis(): Vec3 {
     const { back } = basis(where.viewpoint)
-    const axis = [0, 1, 2].sort((a, b) => Math.abs(back[b]!) - Math.abs(back[a]!))[0]!
+    const order = [0, 1, 2].sort((a, b) => Math.abs(back[b]!) - Math.abs(back[a]!))
+    const along = (axis: number) =>
+      sections.value.some((s) => Math.abs(s.normal[axis]!) > 0.999 * Math.hypot(...s.normal))
+    const axis = order.find((axis) => !along(axis)) ?? order[0]!
     const normal: Vec3 = [0, 0, 0]
     normal[axis] = Math.sign(back[axis]!) || 1
-    section.value = { point_mm: await middle(), normal }
+    return normal
+  }
+  async function toggle() {
+    if (sections.value.length) clear()
+    else await addNew()
+  }
+  /** Cuts square to the axis one looks along most: what is between it and the eye is taken away. */
+  async function addNew() {
+    add({ point_mm: await middle(), normal: nearestAxis() })
+  }
+  /** Cuts square to where one looks. */
+  async function addAlongView() {
+    add({ point_mm: await middle(), normal: [...basis(where.viewpoint).back] })
+  }
+  /** Cuts along a face, through a point of it. */
+  const addAlong = (point_mm: Vec3, normal: Vec3) => add({ point_mm, normal })
+
+  /** The coordinate system of an item. */
+  const nodeOf = (item: string) => cell.cell?.item_nodes[[...cell.items.keys()].indexOf(item)]
+  /** Where the frame of an item stands in the world now. */
+  function frameNow(item: string | null | undefined) {
+    const node = item ? nodeOf(item) : undefined
+    if (node === undefined) return null
+    const moving = cell.cell!.moving_nodes.indexOf(node)
+    const pose = moving < 0 ? undefined : when.posesNow()[moving]
+    return matrixOf(pose ?? cell.cell!.poses[node]!)
+  }
+  /** The one that is worked on as it stands in the world now. */
+  const placed = computed(() => (section.value ? inWorld(section.value) : null))
+  function inWorld({ fixed_to, ...section }: Section): Section {
+    const frame = frameNow(fixed_to)
+    return frame ? moved(section, frame) : section
+  }
+  /** Fixes the one that is worked on to an item's frame, or to the world; it stays where it is. */
+  function fixTo(item: string | null) {
+    const frame = frameNow(item)
+    const here = placed.value!
+    const next = frame ? { ...moved(here, frame.invert()), fixed_to: item } : here
+    takeSections(sections.value.map((s, i) => (i === at.value ? next : s)))
+  }
+  /** Moves the one that is worked on along its normal, mm. */
+  function shift(by_mm: number, from = section.value!) {
+    const length = Math.hypot(...from.normal)
+    change({ point_mm: from.point_mm.map((x, i) => x + (from.normal[i]! / length) * by_mm) })
+  }
+  const flip = () => change({ normal: section.value!.normal.map((x) => -x) })
+
+  type Kind = 'plane' | 'slab' | 'quarter' | 'eighth'
+  const kind = computed((): Kind => {
+    const shape = section.value?.shape ?? 'plane'
+    if (shape === 'plane') return 'plane'
+    if ('slab' in shape) return 'slab'
+    return shape.corner.others.length === 1 ? 'quarter' : 'eighth'
+  })
+  /** Makes the one that is worked on a plane, a slab or a corner towards the eye. */
+  function become(kind: Kind) {
+    if (kind === 'plane') return change({ shape: 'plane' })
+    if (kind === 'slab') return change({ shape: { slab: { thickness_mm: SLAB_MM } } })
+    change({ shape: { corner: { others: others(kind === 'quarter' ? 1 : 2) } } })
+  }
+  /** Directions square to the section's and to each other, towards the eye. */
+  function others(count: number): Vec3[] {
+    const frame = frameNow(section.value!.fixed_to)
+    const back = metres(basis(where.viewpoint).back.map((x) => x * 1e3) as Vec3)
+    if (frame) back.transformDirection(frame.invert())
+    const normal = metres(section.value!.normal.map((x) => x * 1e3) as Vec3).normalize()
+    const up = metres(Math.abs(normal.z) > 0.9 ? [1e3, 0, 0] : [0, 0, 1e3])
+    const first = up.clone().cross(normal).normalize()
+    const second = normal.clone().cross(first)
+    const facing = [first, second].map((v) => (v.dot(back) < 0 ? v.negate() : v))
+    return facing.slice(0, count).map((v) => v.toArray())
+  }
+  const setThickness = (thickness_mm: number) => change({ shape: { slab: { thickness_mm } } })
+
+  /** Cuts these no more, or again if all of them are left whole already. */
+  function toggleUncut(items: Iterable<string> = what.selected) {
+    const all = [...items].flatMap((i) => cell.family(i))
+    const uncut = new Set(cuts.value.uncut)
+    const whole = all.every((i) => uncut.has(i))
+    for (const item of all) {
+      if (whole) uncut.delete(item)
+      else uncut.add(item)
+    }
+    take({ ...cuts.value, uncut })
   }
 
   let asked = 0
   let busy = false
+  function ask(overlaps: boolean) {
+    const items = [...what.visible].filter((i) => !cuts.value.uncut.has(i))
+    const body = { sections: sections.value, items, overlaps, time_s: when.time }
+    const params = { path: { id: cell.cell!.id } }
+    return answer(api.POST('/api/cells/{id}/section', { params, body })).catch(() => null)
+  }
+  const wanted = () => sections.value.length && cell.cell
   async function cutFaces() {
     asked++
     if (busy) return
     busy = true
     try {
-      while (asked && section.value && cell.cell) {
+      while (asked && wanted()) {
         asked = 0
-        const body = { section: section.value, items: [...what.visible], time_s: when.time }
-        const path = { id: cell.cell.id }
-        faces.value = await answer(
-          api.POST('/api/cells/{id}/section', { params: { path }, body }),
-        ).catch(() => null)
+        faces.value = await ask(false)
+        if (asked || !wanted()) continue
+        // Where items overlap is found once nothing moves.
+        const all = await ask(true)
+        if (!asked) faces.value = all
       }
-      if (!section.value) faces.value = null
+      if (!wanted()) faces.value = null
     } finally {
       busy = false
     }
   }
-  watch([section, () => what.visible, () => when.shownTime], () => {
-    if (section.value) void cutFaces()
+  watch([cuts, () => what.visible, () => when.shownTime], () => {
+    if (sections.value.length) void cutFaces()
     else faces.value = null
   })
 
-  return { section, faces, toggle }
+  return {
+    cuts,
+    sections,
+    section,
+    at,
+    faces,
+    placed,
+    nodeOf,
+    kind,
+    take,
+    change,
+    add,
+    remove,
+    clear,
+    toggle,
+    addNew,
+    addAlongView,
+    addAlong,
+    fixTo,
+    shift,
+    flip,
+    become,
+    setThickness,
+    toggleUncut,
+  }
 })
+
+/** A section taken along with a frame. */
+function moved(section: Section, frame: ReturnType<typeof matrixOf>): Section {
+  const turned = (v: readonly number[]) =>
+    metres([...v].map((x) => x * 1e3) as Vec3)
+      .transformDirection(frame)
+      .toArray()
+  const { shape } = section
+  const corner = shape && typeof shape === 'object' && 'corner' in shape ? shape.corner : null
+  return {
+    ...section,
+    point_mm: metres(section.point_mm)
+      .applyMatrix4(frame)
+      .toArray()
+      .map((m) => m * 1e3),
+    normal: turned(section.normal),
+    ...(corner && { shape: { corner: { others: corner.others.map(turned) } } }),
+  }
+}

@@ -48,7 +48,7 @@ function opened(views: SavedView[], tours: Tour[] = [], opening_view?: string) {
   begin({
     'POST /api/cells/{id}/edits': taken,
     'POST /api/cells/{id}/frame': ({ body }) => (body as { viewpoint: unknown }).viewpoint,
-    'POST /api/cells/{id}/section': () => ({ faces: [], area_mm2: 0 }),
+    'POST /api/cells/{id}/section': () => ({ faces: [], overlaps: [], area_mm2: 0 }),
     'POST /api/tour-track': ({ body }) => {
       const { stops } = body as { stops: Tour['stops'] }
       if (stops.length < 2) return new Refusal(422, 'a tour needs two stops')
@@ -95,7 +95,8 @@ describe('saved views', () => {
     what.hide(['clamp'])
     where.move({ ...START, bearing_deg: 12 })
     where.style = 'hidden_dashed'
-    useSection().section = { point_mm: [0, 0, 1], normal: [0, 0, 1] }
+    useSection().add({ point_mm: [0, 0, 1], normal: [0, 0, 1] })
+    useSection().toggleUncut(['table'])
     await views.save('Through the clamp')
     const [kept] = views.views
     expect(kept).toMatchObject({
@@ -103,18 +104,21 @@ describe('saved views', () => {
       viewpoint: { bearing_deg: 12 },
       style: 'hidden_dashed',
       hidden: ['clamp'],
-      section: { normal: [0, 0, 1] },
+      sections: [{ normal: [0, 0, 1] }],
+      uncut: ['table'],
     })
     expect(views.recalled).toBe(kept!.id)
   })
 
   it('bring all of it back, and change by nothing that is done afterwards', () => {
-    opened([view('a', { section: { point_mm: [1, 1, 1], normal: [1, 0, 0] } })])
+    const sections = [{ point_mm: [1, 1, 1], normal: [1, 0, 0] }]
+    opened([view('a', { sections, uncut: ['clamp'] })])
     const [views, what, where] = [useViews(), useWhat(), useWhere()]
     views.recall(views.views[0]!)
     expect([where.viewpoint.bearing_deg, where.style]).toEqual([90, 'wireframe'])
     expect([...what.visible].sort()).toEqual(['clamp', 'table'])
     expect(useSection().section?.normal).toEqual([1, 0, 0])
+    expect([...useSection().cuts.uncut]).toEqual(['clamp'])
     where.move({ ...START, bearing_deg: 3 })
     expect(views.views[0]!.viewpoint.bearing_deg).toBe(90)
     expect(edits()).toEqual([])

@@ -47,7 +47,8 @@ export const useViews = defineStore('views', () => {
       viewpoint: where.viewpoint,
       style: where.style,
       colours: where.colours,
-      section: section.section,
+      sections: section.sections,
+      uncut: [...section.cuts.uncut],
       time_s: when.time,
       hidden: [...cell.items.keys()].filter((i) => !what.shownAlone(i)),
       sets: what.sets.size ? [...what.sets] : undefined,
@@ -90,7 +91,8 @@ export const useViews = defineStore('views', () => {
     }
     if (keeps.has('style'))
       Object.assign(where.pane, { style: view.style, colours: view.colours ?? 'role' })
-    if (keeps.has('section')) section.section = view.section ?? null
+    if (keeps.has('section'))
+      section.take({ sections: view.sections ?? [], uncut: new Set(view.uncut) })
     if (keeps.has('time') && view.time_s != null) when.goTo(view.time_s)
   }
   function recall(view: SavedView, atOnce = false) {

@@ -87,7 +87,7 @@ const run = (id: string) => void action(id)?.run()
     <StyleMenu />
     <FrameMenu :larger="key('frames-larger')" :smaller="key('frames-smaller')" />
     <v-btn
-      :active="!!section.section"
+      :active="!!section.sections.length"
       :title="hint('section')"
       data-test="section"
       @click="section.toggle"

@@ -29,7 +29,7 @@ beforeEach(() => {
       section: { point_mm: [0, 0, 0], normal: [0, 0, 1] },
       viewpoint: (body as { viewpoint: unknown }).viewpoint,
     }),
-    'POST /api/cells/{id}/section': () => ({ faces: [], area_mm2: 0 }),
+    'POST /api/cells/{id}/section': () => ({ faces: [], overlaps: [], area_mm2: 0 }),
     'GET /api/cells/{id}/findings/pairs': () => ({ pairs: [] }),
   })
   const cell = openCell([{ id: 'post', name: 'Post' }])

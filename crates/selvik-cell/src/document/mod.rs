@@ -6,6 +6,7 @@ mod names;
 mod package;
 mod programs;
 mod rules;
+mod section;
 mod view;
 
 pub use body::*;
@@ -16,6 +17,7 @@ pub use package::*;
 pub use programs::*;
 pub use rules::*;
 use schemars::JsonSchema;
+pub use section::{SectionDocument, SectionShapeDocument};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 pub use view::*;

@@ -6,6 +6,8 @@ use selvik_core::view::{Projection, Stop, Viewpoint, lens_mm_to_rad, lens_rad_to
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
+use super::section::{SectionDocument, one_or_several};
+
 /// A name with a viewpoint, drawing style, visibility, section and path time.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
 #[serde(deny_unknown_fields, expecting = "a saved view")]
@@ -36,9 +38,17 @@ pub struct SavedViewDocument {
     /// Whether what is hidden is seen as a ghost.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub ghosted: bool,
-    /// The cut, if there is one.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub section: Option<SectionDocument>,
+    /// The cuts, if there are any.
+    #[serde(
+        default,
+        alias = "section",
+        deserialize_with = "one_or_several",
+        skip_serializing_if = "Vec::is_empty"
+    )]
+    pub sections: Vec<SectionDocument>,
+    /// Ids of the items that no section cuts.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub uncut: Vec<String>,
     /// The path time shown.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub time_s: Option<f64>,
@@ -54,7 +64,7 @@ pub enum ViewPart {
     Style,
     /// What is hidden.
     Visibility,
-    /// The cut, or that there is none.
+    /// The cuts, or that there are none.
     Section,
     /// The path time.
     Time,
@@ -186,19 +196,6 @@ impl ColoursDocument {
     fn is_role(&self) -> bool {
         *self == Self::Role
     }
-}
-
-/// A planar cut: what lies on the side of `normal` is taken away.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
-#[serde(
-    deny_unknown_fields,
-    expecting = "a section: {\"point_mm\": [0, 0, 0], \"normal\": [1, 0, 0]}"
-)]
-pub struct SectionDocument {
-    /// A point of the plane.
-    pub point_mm: [f64; 3],
-    /// Direction of the side taken away.
-    pub normal: [f64; 3],
 }
 
 /// A camera path through stops.

@@ -43,6 +43,9 @@ pub(super) fn forget(
     }
     for view in &mut document.views {
         view.hidden.retain(|id| !gone.contains(id));
+        view.uncut.retain(|id| !gone.contains(id));
+        let stays = |on: &Option<String>| on.as_ref().is_none_or(|id| !gone.contains(id));
+        view.sections.retain(|section| stays(&section.fixed_to));
     }
     for set in &mut document.visibility_sets {
         set.items.retain(|id| !gone.contains(id));

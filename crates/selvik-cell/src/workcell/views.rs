@@ -1,5 +1,6 @@
 //! Whether saved views, tours and visibility sets name what is there.
 
+use selvik_core::spatial::Pose;
 use selvik_core::view::Tour;
 use selvik_formats::Result;
 
@@ -35,9 +36,16 @@ fn set(set: &VisibilitySetDocument, names: &Names) -> Result<()> {
 
 fn view(view: &SavedViewDocument, document: &CellDocument, names: &Names) -> Result<()> {
     let place = format!("view \"{}\"", view.id);
-    view.hidden
-        .iter()
-        .try_for_each(|id| names.item(id, &place).map(drop))?;
+    let fixed_to = view.sections.iter().filter_map(|s| s.fixed_to.as_ref());
+    let named = view.hidden.iter().chain(&view.uncut).chain(fixed_to);
+    for id in named {
+        names.item(id, &place)?;
+    }
+    for section in &view.sections {
+        section
+            .removed(&Pose::identity())
+            .map_err(|why| refuse(&place, why))?;
+    }
     let known = |id: &&String| document.visibility_sets.iter().any(|s| s.id == **id);
     if let Some(id) = view.sets.iter().flatten().find(|id| !known(id)) {
         return Err(refuse(

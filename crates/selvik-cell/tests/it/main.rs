@@ -13,6 +13,7 @@ mod programs;
 mod recordings;
 mod rules;
 mod second_cell;
+mod sections;
 mod shapes_in_motion;
 mod storing;
 mod tables;

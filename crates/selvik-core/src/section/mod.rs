@@ -11,13 +11,18 @@
 //! assert!((section.perimeter() - 1.0).abs() < 1e-12); // m
 //! ```
 
+mod cutaway;
 mod fill;
+mod hatch;
 mod loops;
 mod mesh_plane;
+mod restrict;
 mod unite;
 mod united_mass;
 
+pub use cutaway::{Cutaway, Face, Removed, overlap};
 pub use fill::{Filled, fill};
+pub use hatch::hatches;
 pub use loops::{Contour, Region, nest};
-pub use mesh_plane::{Section, cut, cut_together};
+pub use mesh_plane::{Section, cut, cut_surface, cut_together};
 pub use united_mass::{mass_together, united_mass};

@@ -6,13 +6,17 @@ use crate::spatial::{Plane, Point};
 
 /// Makes outlines of shells that overlap into outlines of what they cover together: material is where outlines wind round
 /// a point, however often. Outlines none of which can overlap another stay exactly as they are; others are laid on a grid
-/// of 2⁻³⁰ of their extent.
+/// far finer than what numbers tell apart at their extent.
 pub(super) fn united(contours: Vec<Contour>, plane: &Plane) -> Vec<Contour> {
     if !may_overlap(&contours) {
         return contours;
     }
     let flat: Vec<Vec<[f64; 2]>> = contours.iter().map(|c| c.flat().to_vec()).collect();
-    let shapes = flat.simplify_shape(FillRule::NonZero);
+    contours_of(&flat.simplify_shape_as::<i64>(FillRule::NonZero), plane)
+}
+
+/// Outlines in `plane` from shapes in its axes.
+pub(super) fn contours_of(shapes: &[Vec<Vec<[f64; 2]>>], plane: &Plane) -> Vec<Contour> {
     let (u, v) = plane.axes();
     let lifted =
         |p: &[f64; 2]| Point::from(u * p[0] + v * p[1] + plane.normal.into_inner() * plane.offset);

@@ -3,7 +3,7 @@ use i_overlay::core::overlay_rule::OverlayRule;
 use i_overlay::float::single::SingleFloatOverlay;
 use rayon::prelude::*;
 
-use super::{Section, cut};
+use super::{Section, cut_surface};
 use crate::mesh::{Containment, Mass, Shells, Surface, TriangleMesh, mass_of};
 use crate::spatial::{Aabb, Plane, Point, Pose, Vector};
 
@@ -60,7 +60,7 @@ pub fn mass_together(bodies: &[(&Surface, Pose)]) -> Option<Mass> {
 ///
 /// Of every triangle that may lie in another shell the part is left that has material behind it only: others whose surface
 /// comes near are cut just before its plane, and what they cover is taken away, as is what lies in an earlier triangle of the same plane. The
-/// divergence theorem makes the volume of what is left. Outlines are laid on a grid of 2⁻³⁰ of their extent.
+/// divergence theorem makes the volume of what is left. Outlines are laid on a grid far finer than numbers tell apart.
 #[must_use]
 pub fn united_mass(mesh: &TriangleMesh) -> Option<Mass> {
     let shells = Shells::of(mesh);
@@ -191,7 +191,7 @@ impl Face<'_> {
         let mut cuts = Vec::new();
         for solid in &self.near {
             if solid.boxes.iter().any(|b| b.overlaps(&bounds)) {
-                let section = cut(solid.surface.mesh(), &before);
+                let section = cut_surface(&solid.surface, &before);
                 if !section.open.is_empty() {
                     return None;
                 }
@@ -274,7 +274,7 @@ fn left_of(
         .iter()
         .map(|c| c.iter().map(flat).collect())
         .collect();
-    let left = subject.overlay(&clip, OverlayRule::Difference, FillRule::NonZero);
+    let left = subject.overlay_as::<i64>(&clip, OverlayRule::Difference, FillRule::NonZero);
     let fan = |contour: &Vec<[f64; 2]>| -> Vec<[Point; 3]> {
         let points: Vec<Point> = contour.iter().map(lifted).collect();
         points.windows(2).map(|w| [points[0], w[0], w[1]]).collect()
@@ -416,14 +416,14 @@ mod tests {
             mass.volume
         );
         let plane = Plane::through(&Point::origin(), &Vector::y()).unwrap();
-        let section = crate::section::cut_together(both.map(|(s, pose)| (s.mesh(), pose)), &plane);
+        let section = crate::section::cut_together(both, &plane);
         assert!(
             (section.area() - (0.4 * 0.02)).abs() < 1e-9,
             "{}",
             section.area()
         );
         let level = Plane::through(&Point::origin(), &Vector::z()).unwrap();
-        let section = crate::section::cut_together(both.map(|(s, pose)| (s.mesh(), pose)), &level);
+        let section = crate::section::cut_together(both, &level);
         assert!((section.area() - 0.16).abs() < 1e-9, "{}", section.area());
         let ball =
             Surface::of_shapes(&[(crate::mesh::Shape::Sphere { radius: 0.1 }, Pose::identity())])

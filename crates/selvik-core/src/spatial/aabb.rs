@@ -72,6 +72,16 @@ impl Aabb {
         }
     }
 
+    /// The box with all its sides moved outwards by `by`, m.
+    #[must_use]
+    pub fn grown(&self, by: f64) -> Self {
+        let by = Vector::repeat(by);
+        Self {
+            min: self.min - by,
+            max: self.max + by,
+        }
+    }
+
     /// Whether the two share a point.
     #[must_use]
     pub fn overlaps(&self, other: &Self) -> bool {

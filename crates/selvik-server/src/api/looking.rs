@@ -332,9 +332,6 @@ pub async fn evidence(Json(request): Json<EvidenceRequest>) -> Json<EvidenceView
         evidence_viewpoint((a, b), &Vector::x(), projection, distance, likes_my_side);
     Json(EvidenceView {
         viewpoint: ViewpointDocument::from_viewpoint(&view, request.viewpoint.lens_mm),
-        section: SectionDocument {
-            point_mm: millimetres(&view.pivot),
-            normal: plane.normal.into_inner().into(),
-        },
+        section: SectionDocument::plane(millimetres(&view.pivot), plane.normal.into_inner().into()),
     })
 }

@@ -1,16 +1,14 @@
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeSet;
 
 use axum::Json;
 use axum::extract::{Path, Query, State};
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
-use selvik_cell::document::SectionDocument;
 use selvik_cell::questions::{OverlapAnswer, overlap_during};
 use selvik_cell::report::{flat, millimetres};
-use selvik_core::mesh::TriangleMesh;
+use selvik_cell::sections::{Cuts, SectionFaces, section_faces};
 use selvik_core::robot::{Body, NodeId};
-use selvik_core::section::{cut_together, fill};
-use selvik_core::spatial::{Plane, Point, Pose, Vector};
+use selvik_core::spatial::Point;
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
@@ -140,39 +138,15 @@ pub async fn poses(
     ))
 }
 
-/// A cut through some bodies at an instant of the path.
+/// Cuts through some bodies at an instant of the path.
 #[derive(Deserialize, ToSchema)]
 pub struct SectionRequest {
-    section: SectionDocument,
-    /// Ids of the items to cut.
-    items: Vec<String>,
+    #[serde(flatten)]
+    cuts: Cuts,
     time_s: f64,
 }
 
-/// The faces of a cut.
-#[derive(Serialize, ToSchema)]
-pub struct SectionFaces {
-    /// One an item that is cut; what its bodies share counts once.
-    faces: Vec<SectionFace>,
-    /// All of them.
-    area_mm2: f64,
-}
-
-/// The cut face of one item.
-#[derive(Serialize, ToSchema)]
-pub struct SectionFace {
-    /// Id of the item.
-    item: String,
-    area_mm2: f64,
-    /// Corners of triangles that fill the face, world coordinates.
-    triangles_mm: Vec<[f64; 3]>,
-    /// Outlines and holes, closed.
-    outlines_mm: Vec<Vec<[f64; 3]>>,
-    /// Lines left open where the mesh is open.
-    open_mm: Vec<Vec<[f64; 3]>>,
-}
-
-/// Cuts items by a plane.
+/// Cuts items by sections.
 #[utoipa::path(post, path = "/api/cells/{id}/section", params(("id" = Uuid, Path)), request_body = SectionRequest,
     responses((status = 200, body = SectionFaces)))]
 pub async fn section(
@@ -181,58 +155,12 @@ pub async fn section(
     Json(request): Json<SectionRequest>,
 ) -> Result<Json<SectionFaces>, Problem> {
     let cell = app.cells.get(id).await?;
-    let plane = plane(&request.section)?;
-    let faces = tokio::task::spawn_blocking(move || faces(&cell, &plane, &request)).await?;
-    let area_mm2 = faces.iter().map(|f| f.area_mm2).sum();
-    Ok(Json(SectionFaces { faces, area_mm2 }))
-}
-
-/// The plane of a section document.
-pub fn plane(section: &SectionDocument) -> Result<Plane, Problem> {
-    let point = Point::from(section.point_mm.map(|x| x * 1e-3));
-    Plane::through(&point, &Vector::from(section.normal))
-        .ok_or_else(|| Problem::refused("the normal of the section has no direction"))
-}
-
-fn faces(cell: &OpenCell, plane: &Plane, request: &SectionRequest) -> Vec<SectionFace> {
-    let assembly = &cell.workcell.assembly;
-    let poses = cell.poses_at(Some(request.time_s));
-    let mut cut: BTreeMap<usize, Vec<(&TriangleMesh, Pose)>> = BTreeMap::new();
-    for body in assembly.bodies() {
-        let id = &assembly.cell().items()[body.item].id.0;
-        let pose = poses[body.node.0];
-        let (centre, radius) = body.surface.ball();
-        if plane.height(&(pose * centre)).abs() <= radius && request.items.contains(id) {
-            cut.entry(body.item)
-                .or_default()
-                .push((body.surface.mesh(), pose));
-        }
-    }
-    let in_mm = |points: &[Point]| points.iter().map(millimetres).collect::<Vec<_>>();
-    let face = |(item, meshes): (usize, Vec<(&TriangleMesh, Pose)>)| {
-        let section = cut_together(meshes, plane);
-        let mut triangles_mm = Vec::new();
-        for region in &section.regions {
-            let filled = fill(region);
-            let points = in_mm(&filled.points);
-            triangles_mm.extend(
-                filled
-                    .triangles
-                    .iter()
-                    .flatten()
-                    .map(|&i| points[i as usize]),
-            );
-        }
-        let outlines = section.regions.iter().flat_map(|r| r.contours());
-        SectionFace {
-            item: assembly.cell().items()[item].id.0.clone(),
-            area_mm2: section.area() * 1e6,
-            triangles_mm,
-            outlines_mm: outlines.map(|c| in_mm(c.points())).collect(),
-            open_mm: section.open.iter().map(|line| in_mm(line)).collect(),
-        }
+    let faces = move || {
+        let poses = cell.poses_at(Some(request.time_s));
+        section_faces(&cell.workcell, &poses, &request.cuts)
     };
-    cut.into_iter().map(face).collect()
+    let faces = tokio::task::spawn_blocking(faces).await?;
+    Ok(Json(faces.map_err(Problem::refused)?))
 }
 
 /// Which body, and when.

@@ -353,7 +353,7 @@ async fn a_sweep_can_be_stopped_at_once() {
 async fn a_cut_through_a_housing_is_a_ring() {
     let (server, id) = demo().await;
     let body = json!({
-        "section": {"point_mm": [0, 0, 818], "normal": [0, 0, 1]}, "items": ["housing-a"], "time_s": 0,
+        "sections": [{"point_mm": [0, 0, 818], "normal": [0, 0, 1]}], "items": ["housing-a"], "time_s": 0,
     });
     let answer = Client::new()
         .post(format!("{}/api/cells/{id}/section", server.url))

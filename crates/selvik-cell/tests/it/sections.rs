@@ -1,0 +1,188 @@
+//! What sections leave of a cell: faces in closed form, cuts that move with a frame, hatching, overlaps, refusals.
+
+use rstest::rstest;
+use selvik_cell::Workcell;
+use selvik_cell::document::{CellDocument, SectionDocument, SectionShapeDocument};
+use selvik_cell::edit::Edit;
+use selvik_cell::sections::{Cuts, SectionFaces, section_faces};
+use selvik_formats::PackageFiles;
+use serde_json::{Value, json};
+
+use crate::programmed::done;
+
+/// A plate of 400 × 400 × 20, a pin of 100 × 100 × 300 through it, a block beside it, and a table that turns the block.
+fn workcell() -> (CellDocument, Workcell) {
+    let boxed = |id: &str, xyz: [f64; 3], size: [f64; 3], parent: Option<&str>| {
+        json!({"id": id, "name": id, "role": "part", "parent": parent, "pose": {"xyz_mm": xyz},
+            "bodies": [{"shape": {"box": {"size_mm": size}}}]})
+    };
+    let text = json!({"format": "selvik-cell/1", "name": "Sections", "items": [
+        boxed("plate", [0.0; 3], [400.0, 400.0, 20.0], None),
+        boxed("pin", [0.0; 3], [100.0, 100.0, 300.0], None),
+        boxed("block", [300.0, 0.0, 0.0], [200.0, 200.0, 200.0], None),
+        {"id": "tip", "name": "Tip", "role": "frame", "parent": "block", "pose": {"xyz_mm": [50, 0, 0], "rpy_deg": [0, 90, 0]}},
+    ]});
+    let mut files = PackageFiles::default();
+    let text = text.to_string().into_bytes();
+    files.insert("cell.json", text).expect("a plain name");
+    let workcell = Workcell::read(&files).expect("readable");
+    (workcell.document.clone(), workcell)
+}
+
+fn faces(sections: &[SectionDocument], items: &[&str]) -> SectionFaces {
+    let (_, workcell) = workcell();
+    let poses = workcell.assembly.poses(&workcell.rest);
+    let cuts = Cuts {
+        sections: sections.to_vec(),
+        items: items.iter().map(|i| (*i).to_owned()).collect(),
+        overlaps: true,
+    };
+    section_faces(&workcell, &poses, &cuts).expect("cut")
+}
+
+fn section(value: Value) -> SectionDocument {
+    serde_json::from_value(value).expect("a section")
+}
+
+fn level(z: f64) -> SectionDocument {
+    SectionDocument::plane([0.0, 0.0, z], [0.0, 0.0, 3.0])
+}
+
+/// Areas in closed form, mm².
+#[rstest]
+#[case::a_plane(level(5.0), &["plate"], 160_000.0)]
+#[case::nothing_of_what_is_not_asked_for(level(5.0), &["block"], 40_000.0)]
+#[case::a_slab(section(json!({"point_mm": [0, 0, 5], "normal": [0, 0, 1], "shape": {"slab": {"thickness_mm": 100}}})), &["pin"], 20_000.0)]
+#[case::a_quarter(section(json!({"point_mm": [0, 0, 0], "normal": [1, 0, 0], "shape": {"corner": {"others": [[0, 1, 0]]}}})), &["pin"], 30_000.0)]
+#[case::an_eighth(section(json!({"point_mm": [0, 0, 0], "normal": [1, 0, 0], "shape": {"corner": {"others": [[0, 1, 0], [0, 0, 1]]}}})), &["pin"], 2.0 * 7_500.0 + 2_500.0)]
+#[case::fixed_to_a_frame(section(json!({"point_mm": [0, 0, 10], "normal": [0, 0, 1], "fixed_to": "tip"})), &["block"], 40_000.0)]
+#[case::beside_everything(level(900.0), &["plate", "pin", "block"], 0.0)]
+fn faces_have_the_area_geometry_says(
+    #[case] section: SectionDocument,
+    #[case] items: &[&str],
+    #[case] area_mm2: f64,
+) {
+    let found = faces(&[section], items);
+    assert!(
+        (found.area_mm2 - area_mm2).abs() < 1e-3,
+        "{}",
+        found.area_mm2
+    );
+}
+
+#[test]
+fn a_face_says_what_cut_it_and_where_its_middle_is() {
+    let slab = json!({"point_mm": [0, 0, 5], "normal": [0, 0, 1], "shape": {"slab": {"thickness_mm": 100}}});
+    let aside = SectionDocument::plane([350.0, 0.0, 0.0], [1.0, 0.0, 0.0]);
+    let found = faces(&[section(slab), aside], &["block"]);
+    let told: Vec<_> = found
+        .faces
+        .iter()
+        .map(|f| (f.section, f.plane, f.normal))
+        .collect();
+    let (up, down, right) = ([0.0, 0.0, 1.0], [0.0, 0.0, -1.0], [1.0, 0.0, 0.0]);
+    assert_eq!(told, [(0, 0, up), (0, 1, down), (1, 0, right)]);
+    let middles: Vec<_> = found
+        .faces
+        .iter()
+        .map(|f| f.centroid_mm.expect("closed"))
+        .collect();
+    for (middle, wanted) in
+        middles
+            .iter()
+            .zip([[275.0, 0.0, 5.0], [275.0, 0.0, -95.0], [350.0, 0.0, -45.0]])
+    {
+        assert!(
+            middle.iter().zip(wanted).all(|(a, b)| (a - b).abs() < 1e-6),
+            "{middle:?}"
+        );
+    }
+    assert!((found.faces[2].perimeter_mm - 600.0).abs() < 1e-6);
+}
+
+#[test]
+fn neighbours_are_hatched_differently_and_where_they_overlap_is_told() {
+    let found = faces(&[level(5.0)], &["plate", "pin", "block"]);
+    let hatch = |item: &str| {
+        found
+            .faces
+            .iter()
+            .find(|f| f.item == item)
+            .expect("cut")
+            .hatch
+    };
+    assert_ne!(hatch("plate"), hatch("pin"));
+    assert_eq!(hatch("pin"), hatch("block"));
+    let overlaps: Vec<_> = found
+        .overlaps
+        .iter()
+        .map(|o| (o.items.clone(), o.area_mm2.round()))
+        .collect();
+    let of = |a: &str, b: &str| [a.to_owned(), b.to_owned()];
+    assert_eq!(overlaps, [(of("plate", "pin"), 10_000.0)]);
+}
+
+#[rstest]
+#[case::no_direction(json!({"point_mm": [0, 0, 0], "normal": [0, 0, 0]}), "has no direction")]
+#[case::a_thin_slab(json!({"point_mm": [0, 0, 0], "normal": [0, 0, 1], "shape": {"slab": {"thickness_mm": 0}}}), "thicker than nothing")]
+#[case::a_flat_corner(json!({"point_mm": [0, 0, 0], "normal": [0, 0, 1], "shape": {"corner": {"others": [[0, 0, -2]]}}}), "run along each other")]
+#[case::too_many(json!({"point_mm": [0, 0, 0], "normal": [0, 0, 1], "shape": {"corner": {"others": [[1, 0, 0], [0, 1, 0], [1, 1, 0]]}}}), "one or two planes more")]
+#[case::on_nothing(json!({"point_mm": [0, 0, 0], "normal": [0, 0, 1], "fixed_to": "nobody"}), "nobody")]
+fn a_section_that_can_t_be_is_refused_in_views_and_when_asked_for(
+    #[case] told: Value,
+    #[case] part: &str,
+) {
+    let (document, workcell) = workcell();
+    let cuts = Cuts {
+        sections: vec![section(told.clone())],
+        items: vec!["pin".to_owned()],
+        overlaps: false,
+    };
+    let poses = workcell.assembly.poses(&workcell.rest);
+    let refused = section_faces(&workcell, &poses, &cuts).expect_err("refused");
+    assert!(refused.to_string().contains(part), "{refused}");
+    let mut document = document;
+    document.views = vec![view(json!([told]))];
+    let refused = workcell.check_views(&document).expect_err("refused");
+    assert!(refused.to_string().contains(part), "{refused}");
+}
+
+fn view(sections: Value) -> selvik_cell::document::SavedViewDocument {
+    let viewpoint = json!({"pivot_mm": [0, 0, 0], "bearing_deg": 0, "elevation_deg": 0, "distance_mm": 900,
+        "projection": "parallel", "lens_mm": 35, "width_mm": 900});
+    let view = json!({"id": "v", "name": "V", "viewpoint": viewpoint, "style": "shaded", "sections": sections,
+        "uncut": ["pin", "tip"]});
+    serde_json::from_value(view).expect("a view")
+}
+
+#[test]
+fn a_view_of_before_has_its_one_section_still() {
+    let now = view(json!([{"point_mm": [1, 2, 3], "normal": [0, 0, 1]}]));
+    let text = serde_json::to_value(&now).expect("JSON");
+    let mut before = text.clone();
+    let one = before["sections"][0].take();
+    before
+        .as_object_mut()
+        .expect("an object")
+        .remove("sections");
+    for (section, sections) in [(one, now.sections.clone()), (Value::Null, Vec::new())] {
+        before["section"] = section;
+        let read: selvik_cell::document::SavedViewDocument =
+            serde_json::from_value(before.clone()).expect("readable");
+        assert_eq!(read.sections, sections);
+    }
+    assert_eq!(now.sections[0].shape, SectionShapeDocument::Plane);
+}
+
+#[test]
+fn what_a_cut_is_fixed_to_takes_it_along_when_it_is_deleted() {
+    let (mut document, _) = workcell();
+    document.views = vec![view(json!([
+        {"point_mm": [0, 0, 0], "normal": [0, 0, 1], "fixed_to": "tip"},
+        {"point_mm": [0, 0, 0], "normal": [0, 0, 1]},
+    ]))];
+    let items = vec!["block".to_owned()];
+    done(&mut document, Edit::DeleteItems { items });
+    assert_eq!(document.views[0].sections.len(), 1);
+    assert_eq!(document.views[0].uncut, ["pin"]);
+}

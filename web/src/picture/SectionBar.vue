@@ -1,0 +1,227 @@
+<script setup lang="ts">
+import { mdiDotsHorizontal } from '@mdi/js'
+import { computed } from 'vue'
+
+import type { Vec3 } from '../api/client'
+import { useCell } from '../cell/cellStore'
+import { dot } from '../scene/navigation'
+import { useKeys } from '../settings/bindings'
+import { useUnits } from '../settings/units'
+import { useWhat } from '../what/whatStore'
+import { useSection } from '../where/sectionStore'
+
+/** The section that is worked on: its direction, its place, and all else one can do with it. */
+const cell = useCell()
+const section = useSection()
+const units = useUnits()
+const what = useWhat()
+const keyOf = useKeys()
+
+const one = computed(() => section.section!)
+const axis = computed(() => one.value.normal.findIndex((x) => Math.abs(x) > 0.999))
+const place = computed(() => {
+  const { point_mm, normal } = one.value
+  return axis.value >= 0 ? point_mm[axis.value]! : dot(point_mm as Vec3, unit(normal as Vec3))
+})
+const unit = (v: Vec3) => v.map((x) => x / Math.hypot(...v)) as Vec3
+function setAxis(axis: number) {
+  const normal = [0, 0, 0]
+  normal[axis] = 1
+  section.change({ normal, shape: 'plane' })
+}
+const typed = (e: Event) => (e.target as HTMLInputElement).value
+function setPlace(e: Event) {
+  const to = units.lengthTyped(typed(e), place.value)
+  if (to === null) return
+  const along = axis.value >= 0 ? Math.sign(one.value.normal[axis.value]!) : 1
+  section.shift((to - place.value) * along)
+}
+/** Arrow keys nudge the cut, by ten times as much with Shift. */
+function nudge(e: KeyboardEvent) {
+  const by = { ArrowUp: 1, ArrowDown: -1 }[e.key]
+  if (!by) return
+  e.preventDefault()
+  const along = axis.value >= 0 ? Math.sign(one.value.normal[axis.value]!) : 1
+  section.shift(by * along * (e.shiftKey ? 10 : 1))
+}
+const kinds = { plane: 'Plane', slab: 'Slab', quarter: 'Quarter', eighth: 'Eighth' } as const
+const thickness = computed(() => {
+  const shape = one.value.shape
+  return shape && typeof shape === 'object' && 'slab' in shape ? shape.slab.thickness_mm : null
+})
+function setThickness(e: Event) {
+  const to = units.lengthTyped(typed(e), thickness.value!)
+  if (to !== null && to > 0) section.setThickness(to)
+}
+const fixedTo = (e: Event) => section.fixTo((e.target as HTMLSelectElement).value || null)
+/** What a section can move with. */
+const frames = computed(() =>
+  [...cell.items.values()].filter((i) => i.role === 'frame' || i.id === one.value.fixed_to),
+)
+const whole = computed(() => section.cuts.uncut.size)
+</script>
+
+<template>
+  <div class="cut" role="group" aria-label="Section">
+    <button
+      v-for="(_, i) in section.sections.length > 1 ? section.sections : []"
+      :key="`s${i}`"
+      class="number"
+      :class="{ on: section.at === i }"
+      :aria-pressed="section.at === i"
+      :title="`Section ${i + 1}`"
+      data-test="section-nth"
+      @click="section.at = i"
+    >
+      {{ i + 1 }}
+    </button>
+    <span v-if="section.sections.length > 1" class="bar" />
+    <button
+      v-for="(name, i) in ['X', 'Y', 'Z']"
+      :key="name"
+      :class="{ on: axis === i }"
+      :aria-pressed="axis === i"
+      :title="`Cut square to ${name}`"
+      @click="setAxis(i)"
+    >
+      {{ name }}
+    </button>
+    <input
+      class="number"
+      :value="units.number(place)"
+      :aria-label="`Position of the cut, ${units.sign.value}`"
+      title="Arrow keys shift it by 1 mm, with Shift by 10"
+      data-test="section-at"
+      @change="setPlace"
+      @keydown="nudge"
+    />
+    {{ units.sign }}
+    <template v-if="thickness !== null">
+      <span class="soft">thick</span>
+      <input
+        class="number"
+        :value="units.number(thickness)"
+        :aria-label="`Thickness of the slab, ${units.sign.value}`"
+        data-test="section-thickness"
+        @change="setThickness"
+      />
+    </template>
+    <button title="Take away the other side" data-test="section-flip" @click="section.flip">
+      Flip
+    </button>
+    <v-menu :close-on-content-click="false">
+      <template #activator="{ props: menu }">
+        <button
+          v-bind="menu"
+          title="Slab, corner, what it moves with, another section"
+          aria-label="More of this section"
+          data-test="section-more"
+        >
+          <v-icon :icon="mdiDotsHorizontal" size="16" />
+        </button>
+      </template>
+      <v-list role="group" class="more">
+        <v-list-item
+          v-for="(name, id) in kinds"
+          :key="id"
+          role="button"
+          :title="name"
+          :active="section.kind === id"
+          :data-test="`section-${id}`"
+          @click="section.become(id)"
+        />
+        <label class="line"
+          >Moves with
+          <select
+            :value="one.fixed_to ?? ''"
+            aria-label="What the section moves with"
+            data-test="section-fixed"
+            @change="fixedTo"
+          >
+            <option value="">the world</option>
+            <option v-for="f in frames" :key="f.id" :value="f.id">{{ f.name }}</option>
+          </select></label
+        >
+        <v-divider />
+        <v-list-item
+          role="button"
+          :title="`Another section (${keyOf('section-add')})`"
+          data-test="section-add"
+          @click="section.addNew"
+        />
+        <v-list-item
+          role="button"
+          title="Another, square to the view"
+          data-test="section-along-view"
+          @click="section.addAlongView"
+        />
+        <v-list-item
+          v-if="section.sections.length > 1"
+          role="button"
+          title="Remove this section"
+          data-test="section-remove"
+          @click="section.remove(section.at)"
+        />
+        <v-divider />
+        <v-list-item
+          role="button"
+          title="Cut the selection, or leave it whole"
+          :disabled="!what.selected.size"
+          data-test="section-uncut"
+          @click="section.toggleUncut()"
+        />
+      </v-list>
+    </v-menu>
+    <span
+      v-if="section.faces"
+      class="soft number"
+      data-test="section-area"
+      title="Area of all cut faces"
+      >{{ units.area(section.faces.area_mm2) }}</span
+    >
+    <span v-if="whole" class="soft" data-test="section-whole">{{ whole }} left whole</span>
+  </div>
+</template>
+
+<style scoped>
+.cut {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+  min-height: 26px;
+  padding: 0 10px;
+  border-radius: 13px;
+  border: 1px solid var(--line);
+  background: rgb(var(--v-theme-surface));
+  color: rgb(var(--v-theme-on-surface));
+}
+.cut input {
+  width: 74px;
+  text-align: right;
+  border-bottom: 1px solid var(--line);
+}
+.cut button {
+  padding: 0 5px;
+  border-radius: 4px;
+}
+.cut button.on {
+  background: var(--accent-tint);
+  color: var(--accent);
+  font-weight: 700;
+}
+.bar {
+  width: 1px;
+  height: 14px;
+  background: var(--line);
+}
+.more .line {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+  padding: 4px 16px;
+  font-size: 13px;
+}
+.more select {
+  max-width: 150px;
+}
+</style>

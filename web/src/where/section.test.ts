@@ -1,0 +1,143 @@
+// @vitest-environment happy-dom
+import { createPinia, setActivePinia } from 'pinia'
+import { beforeEach, describe, expect, it, vi } from 'vitest'
+
+import { openCell } from '../testing/openCell'
+import { asked, begin } from '../testing/standIn'
+import { useWhat } from '../what/whatStore'
+import { START } from './panes'
+import { useSection } from './sectionStore'
+import { useWhere } from './whereStore'
+
+vi.mock('../api/client', async (original) =>
+  (await import('../testing/standIn')).standInFor(original),
+)
+
+const face = { item: 'post', area_mm2: 4, triangles_mm: [], outlines_mm: [], open_mm: [] }
+const overlap = { items: ['post', 'lid'], area_mm2: 1, triangles_mm: [], outlines_mm: [] }
+beforeEach(() => {
+  setActivePinia(createPinia())
+  begin({
+    'POST /api/cells/{id}/section': ({ body }) => {
+      const { overlaps } = body as { overlaps: boolean }
+      return { faces: [face], overlaps: overlaps ? [overlap] : [], area_mm2: 4 }
+    },
+  })
+  openCell(
+    [
+      { id: 'post', name: 'Post' },
+      { id: 'lid', name: 'Lid', parent: 'post' },
+      { id: 'tcp', name: 'Tip', role: 'frame' },
+    ],
+    'c',
+    {
+      item_nodes: [0, 0, 1],
+      moving_nodes: [],
+      // The tip stands 500 mm up and looks along X.
+      poses: [
+        [0, 0, 0, 0, 0, 0, 1],
+        [0, 0, 0.5, 0, Math.SQRT1_2, 0, Math.SQRT1_2],
+      ],
+    },
+  )
+})
+const cut = { point_mm: [100, 0, 800], normal: [0, 0, 2] }
+const near = (found: readonly number[] | undefined, wanted: number[]) =>
+  expect(found?.map((x) => Math.round(x * 1e6) / 1e6 + 0)).toEqual(wanted)
+
+describe('several sections', () => {
+  it('are added, worked on one at a time, and removed', () => {
+    const section = useSection()
+    section.add(cut)
+    section.add({ ...cut, normal: [1, 0, 0] })
+    section.shift(5)
+    section.at = 0
+    section.shift(-10)
+    section.flip()
+    const told = section.sections.map((s) => [s.point_mm, s.normal])
+    expect(told).toEqual([
+      [
+        [100, 0, 790],
+        [-0, -0, -2],
+      ],
+      [
+        [105, 0, 800],
+        [1, 0, 0],
+      ],
+    ])
+    section.remove(0)
+    expect(section.section!.normal).toEqual([1, 0, 0])
+    section.clear()
+    expect(section.section).toBeNull()
+  })
+
+  it('begin square to the axis one looks along most, each to another', async () => {
+    const [section, where] = [useSection(), useWhere()]
+    where.move({ ...START, bearing_deg: 20, elevation_deg: 30 })
+    for (let i = 0; i < 4; i++) await section.addNew()
+    const axes = section.sections.map((s) => s.normal.findIndex((x) => x !== 0))
+    expect(axes).toEqual([1, 2, 0, 1])
+    await section.toggle()
+    expect(section.sections).toEqual([])
+  })
+
+  it('become slabs and corners towards the eye, and planes again', () => {
+    const [section, where] = [useSection(), useWhere()]
+    where.move({ ...START, bearing_deg: 45, elevation_deg: 30 })
+    section.add(cut)
+    section.become('slab')
+    section.setThickness(25)
+    expect(section.section!.shape).toEqual({ slab: { thickness_mm: 25 } })
+    section.become('quarter')
+    expect(section.kind).toBe('quarter')
+    section.become('eighth')
+    const { shape } = section.section!
+    const others = (shape as { corner: { others: number[][] } }).corner.others
+    expect(others.length).toBe(2)
+    // Square to the section and to each other.
+    const [a, b] = others as [number[], number[]]
+    near([a[2]!, b[2]!, a[0]! * b[0]! + a[1]! * b[1]!], [0, 0, 0])
+    section.become('plane')
+    expect(section.kind).toBe('plane')
+  })
+
+  it('stay where they are when they are fixed to a frame, and when they are freed', () => {
+    const section = useSection()
+    section.add({ ...cut, shape: { corner: { others: [[1, 0, 0]] } } })
+    section.fixTo('tcp')
+    expect(section.section!.fixed_to).toBe('tcp')
+    near(section.section!.point_mm, [-300, 0, 100])
+    near(section.section!.normal, [-1, 0, 0])
+    near(section.placed!.point_mm, [100, 0, 800])
+    section.fixTo(null)
+    near(section.section!.point_mm, [100, 0, 800])
+    near(section.section!.normal, [0, 0, 1])
+    const { shape } = section.section!
+    near((shape as { corner: { others: number[][] } }).corner.others[0], [1, 0, 0])
+    expect(section.section!.fixed_to).toBeUndefined()
+  })
+
+  it('leave whole what is not to be cut, with all that hangs on it', async () => {
+    const [section, what] = [useSection(), useWhat()]
+    what.selected = new Set(['post'])
+    section.add(cut)
+    section.toggleUncut()
+    await vi.waitFor(() => expect(section.faces).not.toBeNull())
+    await vi.waitFor(() => expect(asked.at(-1)!.body).toMatchObject({ items: ['tcp'] }))
+    section.toggleUncut()
+    expect([...section.cuts.uncut]).toEqual([])
+  })
+
+  it('show their faces at once, and where items overlap when they rest', async () => {
+    const section = useSection()
+    section.add(cut)
+    section.shift(1)
+    section.shift(1)
+    await vi.waitFor(() => expect(section.faces?.overlaps.length).toBe(1))
+    const bodies = asked.map((a) => a.body as { overlaps: boolean; sections: unknown[] })
+    expect(bodies.map((b) => b.overlaps)).toEqual([false, true])
+    expect(bodies.at(-1)!.sections).toMatchObject([{ point_mm: [100, 0, 802] }])
+    section.clear()
+    await vi.waitFor(() => expect(section.faces).toBeNull())
+  })
+})
