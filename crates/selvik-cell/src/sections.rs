@@ -59,10 +59,10 @@ pub struct SectionFace {
     pub centroid_mm: Option<[f64; 3]>,
     /// The number of its hatching: neighbours have different ones (ISO 128-3).
     pub hatch: usize,
-    /// Corners of triangles that fill the face, world coordinates.
-    pub triangles_mm: Vec<[f64; 3]>,
-    /// Outlines and holes, closed.
+    /// Outlines and holes, closed, world coordinates.
     pub outlines_mm: Vec<Vec<[f64; 3]>>,
+    /// What fills the face: corners of triangles among the points of all outlines, counted through.
+    pub triangles: Vec<[u32; 3]>,
     /// Lines left open where the mesh is open.
     pub open_mm: Vec<Vec<[f64; 3]>>,
 }
@@ -76,10 +76,10 @@ pub struct SectionOverlap {
     pub normal: [f64; 3],
     /// That both cover.
     pub area_mm2: f64,
-    /// Corners of triangles that fill it, world coordinates.
-    pub triangles_mm: Vec<[f64; 3]>,
-    /// Outlines and holes, closed.
+    /// Outlines and holes, closed, world coordinates.
     pub outlines_mm: Vec<Vec<[f64; 3]>>,
+    /// What fills it: corners of triangles among the points of all outlines, counted through.
+    pub triangles: Vec<[u32; 3]>,
 }
 
 /// Cuts items of a cell whose coordinate systems stand at `poses`.
@@ -186,20 +186,16 @@ fn outlines_mm(section: &Section) -> Vec<Vec<[f64; 3]>> {
     contours.map(|c| in_mm(c.points())).collect()
 }
 
-fn triangles_mm(section: &Section) -> Vec<[f64; 3]> {
-    let mut corners = Vec::new();
+/// Triangles over the points of all outlines.
+fn triangles(section: &Section) -> Vec<[u32; 3]> {
+    let mut triangles = Vec::new();
+    let mut before = 0;
     for region in &section.regions {
         let filled = fill(region);
-        let points = in_mm(&filled.points);
-        corners.extend(
-            filled
-                .triangles
-                .iter()
-                .flatten()
-                .map(|&i| points[i as usize]),
-        );
+        triangles.extend(filled.triangles.iter().map(|t| t.map(|i| before + i)));
+        before += filled.points.len() as u32;
     }
-    corners
+    triangles
 }
 
 fn told(face: &Face, item: &str, (section, plane): (usize, usize), hatch: usize) -> SectionFace {
@@ -212,8 +208,8 @@ fn told(face: &Face, item: &str, (section, plane): (usize, usize), hatch: usize)
         perimeter_mm: face.section.perimeter() * 1e3,
         centroid_mm: face.section.centroid().as_ref().map(millimetres),
         hatch,
-        triangles_mm: triangles_mm(&face.section),
         outlines_mm: outlines_mm(&face.section),
+        triangles: triangles(&face.section),
         open_mm: face.section.open.iter().map(|line| in_mm(line)).collect(),
     }
 }
@@ -238,8 +234,8 @@ fn overlaps(cut: &[(usize, Vec<Face>)], name: &dyn Fn(usize) -> String) -> Vec<S
                     items: [name(*one), name(*other)],
                     normal: a.plane.normal.into_inner().into(),
                     area_mm2: both.area() * 1e6,
-                    triangles_mm: triangles_mm(&both),
                     outlines_mm: outlines_mm(&both),
+                    triangles: triangles(&both),
                 });
             }
         }

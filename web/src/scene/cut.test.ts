@@ -19,11 +19,7 @@ const square: Schemas['SectionFaces'] = {
       ...numbers,
       item: 'block',
       area_mm2: 100,
-      triangles_mm: [
-        [0, 0, 500],
-        [10, 0, 500],
-        [0, 10, 500],
-      ],
+      triangles: [[0, 1, 2]],
       outlines_mm: [
         [
           [0, 0, 500],

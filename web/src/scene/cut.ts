@@ -39,12 +39,12 @@ export class Cut {
     if (!cuts.sections.length) return
     for (const face of faces?.faces ?? []) {
       const tint = hatchedFaces(colourOf(face.item), palette, face.hatch)
-      this.add(filled(face.triangles_mm, tint), ZERO)
+      this.add(filled(face, tint), ZERO)
       this.outline(face, palette.ink, OUTLINE)
     }
     for (const both of faces?.overlaps ?? []) {
       const off = new THREE.Vector3(...(both.normal as Vec3)).multiplyScalar(OVERLAP)
-      this.add(filled(both.triangles_mm, hatchedFaces(palette.ink, palette, 'overlap')), off)
+      this.add(filled(both, hatchedFaces(palette.ink, palette, 'overlap')), off)
       this.outline({ ...both, open_mm: [] }, palette.ink, OUTLINE)
     }
   }
@@ -92,10 +92,15 @@ export class Cut {
 
 const ZERO = new THREE.Vector3()
 
-function filled(triangles_mm: number[][], material: THREE.Material): THREE.Mesh {
-  const corners = Float32Array.from(triangles_mm.flat(), (mm) => mm / 1e3)
+/** Triangles over the points of all outlines. */
+function filled(
+  { outlines_mm, triangles }: { outlines_mm: number[][][]; triangles: number[][] },
+  material: THREE.Material,
+): THREE.Mesh {
+  const points = Float32Array.from(outlines_mm.flat(2), (mm) => mm / 1e3)
   const geometry = new THREE.BufferGeometry()
-  geometry.setAttribute('position', new THREE.BufferAttribute(corners, 3))
+  geometry.setAttribute('position', new THREE.BufferAttribute(points, 3))
+  geometry.setIndex(triangles.flat())
   return new THREE.Mesh(geometry, material)
 }
 

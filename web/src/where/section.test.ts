@@ -13,8 +13,8 @@ vi.mock('../api/client', async (original) =>
   (await import('../testing/standIn')).standInFor(original),
 )
 
-const face = { item: 'post', area_mm2: 4, triangles_mm: [], outlines_mm: [], open_mm: [] }
-const overlap = { items: ['post', 'lid'], area_mm2: 1, triangles_mm: [], outlines_mm: [] }
+const face = { item: 'post', area_mm2: 4, triangles: [], outlines_mm: [], open_mm: [] }
+const overlap = { items: ['post', 'lid'], area_mm2: 1, triangles: [], outlines_mm: [] }
 beforeEach(() => {
   setActivePinia(createPinia())
   begin({

@@ -183,6 +183,12 @@ impl Surface {
         })
     }
 
+    /// The same, if something asked for it before.
+    #[must_use]
+    pub fn hierarchy_if_there(&self) -> Option<&Hierarchy> {
+        self.hierarchy.get()
+    }
+
     /// The body stands out of what is measured by at most this, m.
     #[must_use]
     pub fn deviation(&self) -> f64 {

@@ -137,10 +137,14 @@ impl Solids {
             let mesh = part?;
             let boxed = |i: usize| Aabb::around(mesh.corners(i)).expect("three corners");
             let boxes = (0..mesh.triangles().len()).map(boxed).collect();
+            let bounds = mesh.bounds();
+            let surface = Surface::new(mesh);
+            // It is cut once for each triangle that comes near.
+            let _ = surface.hierarchy();
             Some(Solid {
                 number,
-                bounds: mesh.bounds(),
-                surface: Surface::new(mesh),
+                bounds,
+                surface,
                 boxes,
             })
         };

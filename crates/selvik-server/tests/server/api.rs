@@ -363,11 +363,18 @@ async fn a_cut_through_a_housing_is_a_ring() {
     let found: Value = answer.expect("an answer").json().await.expect("JSON");
     let face = &found["faces"][0];
     assert_eq!(face["item"], "housing-a");
-    let corners = face["triangles_mm"].as_array().expect("triangles");
-    let area: f64 = corners
-        .chunks(3)
+    let loops = face["outlines_mm"].as_array().expect("outlines");
+    let points: Vec<&Value> = loops
+        .iter()
+        .flat_map(|l| l.as_array().expect("points"))
+        .collect();
+    let area: f64 = face["triangles"]
+        .as_array()
+        .expect("triangles")
+        .iter()
         .map(|t| {
-            let p = |i: usize, k: usize| t[i][k].as_f64().expect("a number");
+            let corner = |i: usize| points[t[i].as_u64().expect("an index") as usize];
+            let p = |i: usize, k: usize| corner(i)[k].as_f64().expect("a number");
             ((p(1, 0) - p(0, 0)) * (p(2, 1) - p(0, 1)) - (p(2, 0) - p(0, 0)) * (p(1, 1) - p(0, 1)))
                 .abs()
                 / 2.0
