@@ -34,7 +34,7 @@ pub async fn open(files: &PackageFiles) -> (Server, Browser, String) {
 }
 
 /// Fixtures are green.
-fn green([r, g, b]: Rgb) -> bool {
+pub fn green([r, g, b]: Rgb) -> bool {
     g > r.saturating_add(8) && g > b.saturating_add(12)
 }
 
@@ -84,7 +84,7 @@ impl FrontView {
         }
     }
 
-    fn pixel(&self, x_mm: f64, z_mm: f64) -> (f64, f64) {
+    pub fn pixel(&self, x_mm: f64, z_mm: f64) -> (f64, f64) {
         let x = self.pixel.0 + (x_mm - self.x_mm) / self.mm_per_pixel;
         (
             x.round(),

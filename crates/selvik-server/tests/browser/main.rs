@@ -11,6 +11,7 @@ mod looking;
 mod mechanisms_and_rules;
 mod own_cell;
 mod programs_by_hand;
+mod sections;
 mod the_main_job;
 mod trackpad_touch_and_depth;
 mod views_and_tours;
