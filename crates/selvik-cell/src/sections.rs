@@ -11,7 +11,7 @@ use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
 use crate::Workcell;
-use crate::document::SectionDocument;
+use crate::document::{MOST_SECTIONS, SectionDocument};
 use crate::report::millimetres;
 
 /// Smaller than this an overlap is a rounding, m².
@@ -89,6 +89,9 @@ pub struct SectionOverlap {
 pub fn section_faces(workcell: &Workcell, poses: &[Pose], cuts: &Cuts) -> Result<SectionFaces> {
     let assembly = &workcell.assembly;
     let items = assembly.cell().items();
+    if cuts.sections.len() > MOST_SECTIONS {
+        return Err(FormatError::said(too_many(cuts.sections.len())));
+    }
     let mut pieces: Vec<Removed> = Vec::new();
     // For each piece the section it is of, and how many planes of that one come before it.
     let mut of: Vec<(usize, usize)> = Vec::new();
@@ -144,6 +147,11 @@ pub fn section_faces(workcell: &Workcell, poses: &[Pose], cuts: &Cuts) -> Result
         found.overlaps = overlaps(&cut, &name);
     }
     Ok(found)
+}
+
+/// Why so many sections are refused.
+pub(crate) fn too_many(count: usize) -> String {
+    format!("{count} sections: at most {MOST_SECTIONS} cut at once")
 }
 
 /// Where the frame a section is fixed to stands.

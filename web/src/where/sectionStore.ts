@@ -3,6 +3,7 @@ import { computed, ref, shallowRef, watch } from 'vue'
 
 import { answer, api, type Schemas, type Section, type Vec3 } from '../api/client'
 import { useCell } from '../cell/cellStore'
+import { useNotices } from '../cell/noticesStore'
 import { metres } from '../scene/cameras'
 import { basis } from '../scene/navigation'
 import { matrixOf } from '../scene/poses'
@@ -17,6 +18,8 @@ export interface Cuts {
 }
 export const UNCUT: Cuts = { sections: [], uncut: new Set() }
 
+/** How many sections cut at once at most, as the server has it. */
+const MOST = 12
 /** How thick a slab begins, mm. */
 const SLAB_MM = 100
 
@@ -26,6 +29,7 @@ export const useSection = defineStore('section', () => {
   const what = useWhat()
   const when = useWhen()
   const where = useWhere()
+  const notices = useNotices()
   const cuts = shallowRef<Cuts>(UNCUT)
   /** Which of them is worked on. */
   const at = ref(0)
@@ -43,6 +47,7 @@ export const useSection = defineStore('section', () => {
     takeSections(sections.value.map((s, i) => (i === at.value ? { ...s, ...by } : s)))
   }
   function add(section: Section) {
+    if (sections.value.length >= MOST) return notices.say(`At most ${MOST} sections cut at once.`)
     takeSections([...sections.value, section])
     at.value = sections.value.length - 1
   }

@@ -17,7 +17,7 @@ pub use package::*;
 pub use programs::*;
 pub use rules::*;
 use schemars::JsonSchema;
-pub use section::{SectionDocument, SectionShapeDocument};
+pub use section::{MOST_SECTIONS, SectionDocument, SectionShapeDocument};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 pub use view::*;

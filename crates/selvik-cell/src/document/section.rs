@@ -28,6 +28,9 @@ pub struct SectionDocument {
     pub fixed_to: Option<String>,
 }
 
+/// How many sections cut at once at most.
+pub const MOST_SECTIONS: usize = 12;
+
 /// What planes a section has.
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, JsonSchema, ToSchema)]
 #[serde(rename_all = "snake_case")]
@@ -72,8 +75,9 @@ impl SectionDocument {
     pub fn removed(&self, frame: &Pose) -> Result<Vec<Removed>, &'static str> {
         let point = frame * Point::from(self.point_mm.map(|x| x * 1e-3));
         let plane = |normal: [f64; 3]| {
-            Plane::through(&point, &(frame.rotation * Vector::from(normal)))
-                .ok_or("the normal of a section has no direction")
+            Plane::through(&point, &(frame.rotation * Vector::from(normal))).ok_or(
+                "a section needs a normal with a direction, and a point that is not endlessly far",
+            )
         };
         let first = plane(self.normal)?;
         match &self.shape {

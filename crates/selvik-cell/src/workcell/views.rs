@@ -7,9 +7,10 @@ use selvik_formats::Result;
 use super::names::Names;
 use super::refusals::{Refusals, refuse, unique};
 use crate::document::{
-    CellDocument, SavedViewDocument, TourDocument, TourStopDocument, ViewpointDocument,
-    VisibilitySetDocument,
+    CellDocument, MOST_SECTIONS, SavedViewDocument, TourDocument, TourStopDocument,
+    ViewpointDocument, VisibilitySetDocument,
 };
+use crate::sections::too_many;
 
 /// Notes what is wrong with the views, tours and sets of a document.
 pub(super) fn check(document: &CellDocument, names: &Names, refusals: &mut Refusals) {
@@ -40,6 +41,9 @@ fn view(view: &SavedViewDocument, document: &CellDocument, names: &Names) -> Res
     let named = view.hidden.iter().chain(&view.uncut).chain(fixed_to);
     for id in named {
         names.item(id, &place)?;
+    }
+    if view.sections.len() > MOST_SECTIONS {
+        return Err(refuse(&place, too_many(view.sections.len())));
     }
     for section in &view.sections {
         section

@@ -123,7 +123,7 @@ fn neighbours_are_hatched_differently_and_where_they_overlap_is_told() {
 }
 
 #[rstest]
-#[case::no_direction(json!({"point_mm": [0, 0, 0], "normal": [0, 0, 0]}), "has no direction")]
+#[case::no_direction(json!({"point_mm": [0, 0, 0], "normal": [0, 0, 0]}), "a normal with a direction")]
 #[case::a_thin_slab(json!({"point_mm": [0, 0, 0], "normal": [0, 0, 1], "shape": {"slab": {"thickness_mm": 0}}}), "thicker than nothing")]
 #[case::a_flat_corner(json!({"point_mm": [0, 0, 0], "normal": [0, 0, 1], "shape": {"corner": {"others": [[0, 0, -2]]}}}), "run along each other")]
 #[case::too_many(json!({"point_mm": [0, 0, 0], "normal": [0, 0, 1], "shape": {"corner": {"others": [[1, 0, 0], [0, 1, 0], [1, 1, 0]]}}}), "one or two planes more")]
@@ -153,6 +153,39 @@ fn view(sections: Value) -> selvik_cell::document::SavedViewDocument {
     let view = json!({"id": "v", "name": "V", "viewpoint": viewpoint, "style": "shaded", "sections": sections,
         "uncut": ["pin", "tip"]});
     serde_json::from_value(view).expect("a view")
+}
+
+#[test]
+fn no_more_than_a_dozen_cut_at_once() {
+    let (mut document, workcell) = workcell();
+    let many = |count: usize| vec![level(1.0); count];
+    let poses = workcell.assembly.poses(&workcell.rest);
+    let asked = |count: usize| {
+        let (sections, items) = (many(count), vec!["pin".to_owned()]);
+        let cuts = Cuts {
+            sections,
+            items,
+            overlaps: true,
+        };
+        section_faces(&workcell, &poses, &cuts)
+    };
+    // The same plane a dozen times leaves one face.
+    assert_eq!(asked(12).expect("cut").faces.len(), 1);
+    let refused = asked(13).expect_err("refused").to_string();
+    assert!(
+        refused.contains("13 sections: at most 12 cut at once"),
+        "{refused}"
+    );
+    let mut kept = view(json!([]));
+    kept.sections = many(13);
+    document.views = vec![kept];
+    assert!(
+        workcell
+            .check_views(&document)
+            .expect_err("refused")
+            .to_string()
+            .contains("at most 12")
+    );
 }
 
 #[test]
