@@ -168,10 +168,10 @@ watch([furniture, scene, loading], () => scene.value?.stage.setFurniture(furnitu
 /** What moves, where it is now; what is jogged, where the hand has it. */
 function pose() {
   if (!cell.cell || loading.value) return
-  scene.value?.stage.setPoses(cell.cell.moving_nodes, when.posesNow())
+  scene.value?.stage.setPoses(cell.cell.moving_nodes, when.posesNow(section.drawnAt))
   if (jog.answer?.nodes.length) scene.value?.stage.setPoses(jog.answer.nodes, jog.answer.poses)
 }
-watch([() => when.time, () => when.exact, () => when.track, () => jog.answer, loading], pose)
+watch([() => section.drawnAt, () => when.exact, () => when.track, () => jog.answer, loading], pose)
 
 useSelectionHandles(scene, loading, standAgain)
 useTcpHandles(scene)

@@ -99,19 +99,18 @@ export const useWhen = defineStore('when', () => {
   }
   const togglePlay = () => (playing.value ? pause() : play())
 
-  /** Poses of the moving coordinate systems now: between the track's samples, or exact. */
-  function posesNow(): ArrayLike<number>[] {
+  /** Poses of what moves, now if not told when: between the samples of the track, or exact. */
+  function posesNow(now = time.value): ArrayLike<number>[] {
     const nodes = cell.cell?.moving_nodes.length ?? 0
-    if (exact.value?.time === time.value && exact.value.poses.length === nodes)
-      return exact.value.poses
-    const part = partAt(time.value)
+    if (exact.value?.time === now && exact.value.poses.length === nodes) return exact.value.poses
+    const part = partAt(now)
     const data = track.value?.get(part)
     if (!data?.length || !nodes) {
       void want(part)
       return exact.value?.poses.length === nodes ? exact.value.poses : []
     }
     const count = data.length / 7 / nodes
-    const at = Math.min(count - 1, (time.value - part * PART_S) * RATE_HZ)
+    const at = Math.min(count - 1, (now - part * PART_S) * RATE_HZ)
     const [first, share] = [Math.floor(at), at - Math.floor(at)]
     const second = Math.min(count - 1, first + 1)
     return Array.from({ length: nodes }, (_, n) => {

@@ -3,8 +3,9 @@ import { createPinia, setActivePinia } from 'pinia'
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 
 import { openCell } from '../testing/openCell'
-import { asked, begin } from '../testing/standIn'
+import { asked, begin, Refusal } from '../testing/standIn'
 import { useWhat } from '../what/whatStore'
+import { useWhen } from '../when/whenStore'
 import { START } from './panes'
 import { useSection } from './sectionStore'
 import { useWhere } from './whereStore'
@@ -126,6 +127,36 @@ describe('several sections', () => {
     await vi.waitFor(() => expect(asked.at(-1)!.body).toMatchObject({ items: ['tcp'] }))
     section.toggleUncut()
     expect([...section.cuts.uncut]).toEqual([])
+  })
+
+  it('are drawn at the moment of their faces while programs play', async () => {
+    const [section, when] = [useSection(), useWhen()]
+    expect(section.drawnAt).toBe(0)
+    section.add(cut)
+    await vi.waitFor(() => expect(section.faces).not.toBeNull())
+    when.playing = true
+    when.time = 1.25
+    // Until they are there the picture stays as it is.
+    expect(section.drawnAt).toBe(0)
+    await vi.waitFor(() => expect(section.drawnAt).toBe(1.25))
+    expect(asked.at(-1)!.body).toMatchObject({ time_s: 1.25 })
+    when.time = 2
+    when.playing = false
+    expect(section.drawnAt).toBe(2)
+  })
+
+  it('let the picture go on when no faces come', async () => {
+    const [section, when] = [useSection(), useWhen()]
+    begin({
+      'POST /api/cells/{id}/section': () => {
+        throw new Refusal(500, 'no')
+      },
+    })
+    section.add(cut)
+    when.playing = true
+    when.time = 3
+    await vi.waitFor(() => expect(asked.length).toBeGreaterThan(0))
+    expect(section.drawnAt).toBe(3)
   })
 
   it('show their faces at once, and where items overlap when they rest', async () => {

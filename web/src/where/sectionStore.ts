@@ -34,6 +34,12 @@ export const useSection = defineStore('section', () => {
   /** Which of them is worked on. */
   const at = ref(0)
   const faces = shallowRef<Schemas['SectionFaces'] | null>(null)
+  /** The moment of the faces, s. */
+  const facesAt = ref<number | null>(null)
+  /** The moment that is drawn: while programs play that of the faces, so that they fit. */
+  const drawnAt = computed(() =>
+    when.playing && sections.value.length && facesAt.value !== null ? facesAt.value : when.time,
+  )
 
   const sections = computed(() => cuts.value.sections)
   const section = computed(() => sections.value[at.value] ?? null)
@@ -166,12 +172,20 @@ export const useSection = defineStore('section', () => {
 
   let asked = 0
   let busy = false
-  function ask(overlaps: boolean) {
+  async function ask(overlaps: boolean) {
+    const time_s = when.time
     const items = [...what.visible].filter((i) => !cuts.value.uncut.has(i))
-    const body = { sections: sections.value, items, overlaps, time_s: when.time }
+    const body = { sections: sections.value, items, overlaps, time_s }
     const params = { path: { id: cell.cell!.id } }
-    return answer(api.POST('/api/cells/{id}/section', { params, body })).catch(() => null)
+    const request = api.POST('/api/cells/{id}/section', { params, body })
+    const found = await answer(request).catch(() => null)
+    return { found, at: found && time_s }
   }
+  function show({ found, at }: Awaited<ReturnType<typeof ask>>) {
+    faces.value = found
+    facesAt.value = at
+  }
+  const forget = () => show({ found: null, at: null })
   const wanted = () => sections.value.length && cell.cell
   async function cutFaces() {
     asked++
@@ -180,20 +194,20 @@ export const useSection = defineStore('section', () => {
     try {
       while (asked && wanted()) {
         asked = 0
-        faces.value = await ask(false)
+        show(await ask(false))
         if (asked || !wanted()) continue
         // Where items overlap is found once nothing moves.
         const all = await ask(true)
-        if (!asked) faces.value = all
+        if (!asked) show(all)
       }
-      if (!wanted()) faces.value = null
+      if (!wanted()) forget()
     } finally {
       busy = false
     }
   }
-  watch([cuts, () => what.visible, () => when.shownTime], () => {
+  watch([cuts, () => what.visible, () => when.time], () => {
     if (sections.value.length) void cutFaces()
-    else faces.value = null
+    else forget()
   })
 
   return {
@@ -202,6 +216,7 @@ export const useSection = defineStore('section', () => {
     section,
     at,
     faces,
+    drawnAt,
     placed,
     nodeOf,
     kind,
