@@ -141,7 +141,8 @@ pub fn section_faces(workcell: &Workcell, poses: &[Pose], cuts: &Cuts) -> Result
     };
     let told: Vec<Vec<SectionFace>> = cut.par_iter().zip(numbers).map(told_of).collect();
     found.faces = told.into_iter().flatten().collect();
-    found.area_mm2 = found.faces.iter().map(|f| f.area_mm2).sum();
+    // A sum of nothing is -0.
+    found.area_mm2 = found.faces.iter().map(|f| f.area_mm2).sum::<f64>() + 0.0;
     if cuts.overlaps {
         let name = |at: usize| items[cut[at].0].id.0.clone();
         found.overlaps = overlaps(&cut, &name);

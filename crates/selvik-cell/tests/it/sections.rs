@@ -63,6 +63,7 @@ fn faces_have_the_area_geometry_says(
     #[case] area_mm2: f64,
 ) {
     let found = faces(&[section], items);
+    assert!(found.area_mm2.is_sign_positive());
     assert!(
         (found.area_mm2 - area_mm2).abs() < 1e-3,
         "{}",
@@ -124,6 +125,7 @@ fn neighbours_are_hatched_differently_and_where_they_overlap_is_told() {
 
 #[rstest]
 #[case::no_direction(json!({"point_mm": [0, 0, 0], "normal": [0, 0, 0]}), "a normal with a direction")]
+#[case::an_endless_normal(json!({"point_mm": [0, 0, 0], "normal": [0, 0, 1e200]}), "a normal with a direction")]
 #[case::a_thin_slab(json!({"point_mm": [0, 0, 0], "normal": [0, 0, 1], "shape": {"slab": {"thickness_mm": 0}}}), "thicker than nothing")]
 #[case::a_flat_corner(json!({"point_mm": [0, 0, 0], "normal": [0, 0, 1], "shape": {"corner": {"others": [[0, 0, -2]]}}}), "run along each other")]
 #[case::too_many(json!({"point_mm": [0, 0, 0], "normal": [0, 0, 1], "shape": {"corner": {"others": [[1, 0, 0], [0, 1, 0], [1, 1, 0]]}}}), "one or two planes more")]

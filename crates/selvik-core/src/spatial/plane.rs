@@ -12,9 +12,13 @@ pub struct Plane {
 }
 
 impl Plane {
-    /// The plane through `point` facing along `normal`; `None` if the normal has no direction.
+    /// The plane through `point` facing along `normal`; `None` if the normal has no direction, or one of them numbers too
+    /// large to reckon with.
     #[must_use]
     pub fn through(point: &Point, normal: &Vector) -> Option<Self> {
+        if !normal.norm_squared().is_finite() {
+            return None;
+        }
         let normal = Unit::try_new(*normal, 1e-12)?;
         let offset = normal.dot(&point.coords);
         offset.is_finite().then_some(Self { normal, offset })
