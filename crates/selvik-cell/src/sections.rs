@@ -17,6 +17,9 @@ use crate::report::millimetres;
 /// Smaller than this an overlap is a rounding, m².
 const NO_AREA: f64 = 1e-9;
 
+/// So many pairs whose boxes meet are looked at for overlaps: a second or so.
+const MOST_PAIRS: usize = 5_000;
+
 /// What is cut, and by what.
 #[derive(Debug, Clone, Deserialize, ToSchema)]
 pub struct Cuts {
@@ -36,6 +39,8 @@ pub struct SectionFaces {
     pub faces: Vec<SectionFace>,
     /// Where two items are cut in the same place, if asked for.
     pub overlaps: Vec<SectionOverlap>,
+    /// Whether all pairs that come near each other were looked at, where overlaps were asked for.
+    pub overlaps_complete: bool,
     /// Of all faces.
     pub area_mm2: f64,
 }
@@ -128,6 +133,7 @@ pub fn section_faces(workcell: &Workcell, poses: &[Pose], cuts: &Cuts) -> Result
     let mut found = SectionFaces {
         faces: Vec::new(),
         overlaps: Vec::new(),
+        overlaps_complete: true,
         area_mm2: 0.0,
     };
     let told_of = |((item, faces), hatch): (&(usize, Vec<Face>), usize)| -> Vec<SectionFace> {
@@ -145,7 +151,7 @@ pub fn section_faces(workcell: &Workcell, poses: &[Pose], cuts: &Cuts) -> Result
     found.area_mm2 = found.faces.iter().map(|f| f.area_mm2).sum::<f64>() + 0.0;
     if cuts.overlaps {
         let name = |at: usize| items[cut[at].0].id.0.clone();
-        found.overlaps = overlaps(&cut, &name);
+        (found.overlaps, found.overlaps_complete) = overlaps(&cut, &name);
     }
     Ok(found)
 }
@@ -223,9 +229,13 @@ fn told(face: &Face, item: &str, (section, plane): (usize, usize), hatch: usize)
     }
 }
 
-/// Where faces of two items in the same plane overlap.
-fn overlaps(cut: &[(usize, Vec<Face>)], name: &dyn Fn(usize) -> String) -> Vec<SectionOverlap> {
+/// Where faces of two items in the same plane overlap, and whether all that may were looked at.
+fn overlaps(
+    cut: &[(usize, Vec<Face>)],
+    name: &dyn Fn(usize) -> String,
+) -> (Vec<SectionOverlap>, bool) {
     let mut found = Vec::new();
+    let mut left = MOST_PAIRS;
     let planes = cut.first().map_or(0, |(_, faces)| faces.len());
     for nth in 0..planes {
         // Boxes round what is flat are as thick as rounding.
@@ -234,6 +244,10 @@ fn overlaps(cut: &[(usize, Vec<Face>)], name: &dyn Fn(usize) -> String) -> Vec<S
         for (index, (one, own)) in boxes.iter().enumerate() {
             let near = boxes[index + 1..].iter().filter(|(_, b)| own.overlaps(b));
             for (other, _) in near {
+                if left == 0 {
+                    return (found, false);
+                }
+                left -= 1;
                 let (a, b) = (&cut[*one].1[nth], &cut[*other].1[nth]);
                 let both = overlap(&a.section, &b.section, &a.plane);
                 if both.area() < NO_AREA {
@@ -249,5 +263,5 @@ fn overlaps(cut: &[(usize, Vec<Face>)], name: &dyn Fn(usize) -> String) -> Vec<S
             }
         }
     }
-    found
+    (found, true)
 }

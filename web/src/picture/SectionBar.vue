@@ -8,7 +8,7 @@ import { dot } from '../scene/navigation'
 import { useKeys } from '../settings/bindings'
 import { useUnits } from '../settings/units'
 import { useWhat } from '../what/whatStore'
-import { useSection } from '../where/sectionStore'
+import { axisOf, useSection } from '../where/sectionStore'
 
 /** The section that is worked on: its direction, its place, and all else one can do with it. */
 const cell = useCell()
@@ -18,17 +18,12 @@ const what = useWhat()
 const keyOf = useKeys()
 
 const one = computed(() => section.section!)
-const axis = computed(() => one.value.normal.findIndex((x) => Math.abs(x) > 0.999))
+const axis = computed(() => axisOf(one.value.normal))
 const place = computed(() => {
   const { point_mm, normal } = one.value
   return axis.value >= 0 ? point_mm[axis.value]! : dot(point_mm as Vec3, unit(normal as Vec3))
 })
 const unit = (v: Vec3) => v.map((x) => x / Math.hypot(...v)) as Vec3
-function setAxis(axis: number) {
-  const normal = [0, 0, 0]
-  normal[axis] = 1
-  section.change({ normal, shape: 'plane' })
-}
 const typed = (e: Event) => (e.target as HTMLInputElement).value
 function setPlace(e: Event) {
   const to = units.lengthTyped(typed(e), place.value)
@@ -82,7 +77,7 @@ const whole = computed(() => section.cuts.uncut.size)
       :class="{ on: axis === i }"
       :aria-pressed="axis === i"
       :title="`Cut square to ${name}`"
-      @click="setAxis(i)"
+      @click="section.squareTo(i)"
     >
       {{ name }}
     </button>
@@ -106,7 +101,12 @@ const whole = computed(() => section.cuts.uncut.size)
         @change="setThickness"
       />
     </template>
-    <button title="Take away the other side" data-test="section-flip" @click="section.flip">
+    <button
+      v-if="section.kind !== 'slab'"
+      title="Take away the other side"
+      data-test="section-flip"
+      @click="section.flip"
+    >
       Flip
     </button>
     <v-menu :close-on-content-click="false">
@@ -178,6 +178,13 @@ const whole = computed(() => section.cuts.uncut.size)
       data-test="section-area"
       title="Area of all cut faces"
       >{{ units.area(section.faces.area_mm2) }}</span
+    >
+    <span
+      v-if="section.faces?.overlaps_complete === false"
+      class="soft"
+      title="Too many items meet in this cut: isolate those that matter"
+      data-test="section-incomplete"
+      >not all overlaps</span
     >
     <span v-if="whole" class="soft" data-test="section-whole">{{ whole }} left whole</span>
   </div>

@@ -6,7 +6,7 @@ import { styleNames } from '../where/panes'
 import type { Section, Vec3 } from '../api/client'
 import { useCell } from '../cell/cellStore'
 import { useFindings } from '../findings/findingsStore'
-import { useSection } from '../where/sectionStore'
+import { axisOf, useSection } from '../where/sectionStore'
 import { useSettings } from '../settings/settingsStore'
 import { useUnits } from '../settings/units'
 import { useWhat } from '../what/whatStore'
@@ -45,9 +45,8 @@ function nameOf(shape: NonNullable<Section['shape']>): string {
 /** Where a cut runs, along its axis if it has one, and with what it moves. */
 function saidOf({ normal, point_mm, fixed_to, shape }: Section): string {
   const n = normal as Vec3
-  const length = Math.hypot(...n)
-  const axis = n.findIndex((x) => Math.abs(x) > 0.999 * length)
-  const along = dot(point_mm as Vec3, n) / length
+  const axis = axisOf(n)
+  const along = dot(point_mm as Vec3, n) / Math.hypot(...n)
   const place = axis >= 0 ? `${'XYZ'[axis]} ${units.length(point_mm[axis]!)}` : units.length(along)
   const what = nameOf(shape ?? 'plane')
   const on = fixed_to ? ` of ${cell.items.get(fixed_to)?.name ?? fixed_to}` : ''

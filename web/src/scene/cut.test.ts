@@ -14,6 +14,7 @@ const numbers = { section: 0, plane: 0, normal: [0, 0, 1], perimeter_mm: 40, hat
 const square: Schemas['SectionFaces'] = {
   area_mm2: 100,
   overlaps: [],
+  overlaps_complete: true,
   faces: [
     {
       ...numbers,

@@ -1,13 +1,14 @@
 // @vitest-environment happy-dom
 import { createPinia, setActivePinia } from 'pinia'
 import { beforeEach, describe, expect, it, vi } from 'vitest'
+import { nextTick } from 'vue'
 
 import { openCell } from '../testing/openCell'
 import { asked, begin, Refusal } from '../testing/standIn'
 import { useWhat } from '../what/whatStore'
 import { useWhen } from '../when/whenStore'
 import { START } from './panes'
-import { useSection } from './sectionStore'
+import { axisOf, useSection } from './sectionStore'
 import { useWhere } from './whereStore'
 
 vi.mock('../api/client', async (original) =>
@@ -80,6 +81,49 @@ describe('several sections', () => {
     expect(axes).toEqual([1, 2, 0, 1])
     await section.toggle()
     expect(section.sections).toEqual([])
+  })
+
+  it('are said to lie along an axis only if they do', () => {
+    expect(
+      [
+        [0, 0, 2],
+        [0, -1, 0],
+        [1, 1e-12, 0],
+      ].map(axisOf),
+    ).toEqual([2, 1, 0])
+    // Off by a hundredth of a degree.
+    expect(axisOf([1, 2e-4, 0])).toBe(-1)
+  })
+
+  it('turn square to an axis, towards the eye, and stay what they are', () => {
+    const [section, where] = [useSection(), useWhere()]
+    where.move({ ...START, bearing_deg: 0, elevation_deg: 30 })
+    section.add(cut)
+    section.become('slab')
+    section.squareTo(1)
+    expect(section.section).toMatchObject({ normal: [0, -1, 0], shape: { slab: {} } })
+    section.become('quarter')
+    section.squareTo(2)
+    expect(section.section!.normal).toEqual([0, 0, 1])
+    const { shape } = section.section!
+    expect((shape as { corner: { others: number[][] } }).corner.others[0]![2]).toBeCloseTo(0, 9)
+  })
+
+  it('go with what they move with, and leave the others as they were', async () => {
+    const section = useSection()
+    section.add({ ...cut, fixed_to: 'tcp' })
+    section.add({ ...cut, normal: [1, 0, 0] })
+    section.add({ ...cut, normal: [0, 1, 0] })
+    section.at = 1
+    section.remove(0)
+    expect(section.section!.normal).toEqual([1, 0, 0])
+    section.add({ ...cut, fixed_to: 'tcp' })
+    openCell([{ id: 'post' }], 'another')
+    await nextTick()
+    expect(section.sections.map((s) => s.normal)).toEqual([
+      [1, 0, 0],
+      [0, 1, 0],
+    ])
   })
 
   it('become slabs and corners towards the eye, and planes again', () => {

@@ -57,7 +57,10 @@ export const useSection = defineStore('section', () => {
     takeSections([...sections.value, section])
     at.value = sections.value.length - 1
   }
-  const remove = (index: number) => takeSections(sections.value.filter((_, i) => i !== index))
+  function remove(index: number) {
+    if (index < at.value) at.value--
+    takeSections(sections.value.filter((_, i) => i !== index))
+  }
   const clear = () => take(UNCUT)
 
   /** Where a new section begins: in the middle of the selection, or at the pivot. */
@@ -79,8 +82,7 @@ export const useSection = defineStore('section', () => {
   function nearestAxis(): Vec3 {
     const { back } = basis(where.viewpoint)
     const order = [0, 1, 2].sort((a, b) => Math.abs(back[b]!) - Math.abs(back[a]!))
-    const along = (axis: number) =>
-      sections.value.some((s) => Math.abs(s.normal[axis]!) > 0.999 * Math.hypot(...s.normal))
+    const along = (axis: number) => sections.value.some((s) => axisOf(s.normal) === axis)
     const axis = order.find((axis) => !along(axis)) ?? order[0]!
     const normal: Vec3 = [0, 0, 0]
     normal[axis] = Math.sign(back[axis]!) || 1
@@ -129,6 +131,21 @@ export const useSection = defineStore('section', () => {
     const length = Math.hypot(...from.normal)
     change({ point_mm: from.point_mm.map((x, i) => x + (from.normal[i]! / length) * by_mm) })
   }
+  /** Turns the one that is worked on square to an axis of its frame, its side towards the eye. */
+  function squareTo(axis: number) {
+    const normal: Vec3 = [0, 0, 0]
+    normal[axis] = towardsEye()[axis]! < 0 ? -1 : 1
+    change({ normal })
+    // A corner's other planes stand square to it.
+    if (kind.value === 'quarter' || kind.value === 'eighth') become(kind.value)
+  }
+  /** Towards the eye, in the frame of the one that is worked on. */
+  function towardsEye(): Vec3 {
+    const frame = frameNow(section.value!.fixed_to)
+    const back = metres(basis(where.viewpoint).back.map((x) => x * 1e3) as Vec3)
+    if (frame) back.transformDirection(frame.invert())
+    return back.toArray()
+  }
   const flip = () => change({ normal: section.value!.normal.map((x) => -x) })
 
   type Kind = 'plane' | 'slab' | 'quarter' | 'eighth'
@@ -146,9 +163,7 @@ export const useSection = defineStore('section', () => {
   }
   /** Directions square to the section's and to each other, towards the eye. */
   function others(count: number): Vec3[] {
-    const frame = frameNow(section.value!.fixed_to)
-    const back = metres(basis(where.viewpoint).back.map((x) => x * 1e3) as Vec3)
-    if (frame) back.transformDirection(frame.invert())
+    const back = metres(towardsEye().map((x) => x * 1e3) as Vec3)
     const normal = metres(section.value!.normal.map((x) => x * 1e3) as Vec3).normalize()
     const up = metres(Math.abs(normal.z) > 0.9 ? [1e3, 0, 0] : [0, 0, 1e3])
     const first = up.clone().cross(normal).normalize()
@@ -169,6 +184,15 @@ export const useSection = defineStore('section', () => {
     }
     take({ ...cuts.value, uncut })
   }
+
+  // What a cut moved with may be gone, or it is another cell.
+  watch(
+    () => cell.items,
+    (items) => {
+      const stay = sections.value.filter((s) => !s.fixed_to || items.has(s.fixed_to))
+      if (stay.length < sections.value.length) takeSections(stay)
+    },
+  )
 
   let asked = 0
   let busy = false
@@ -232,11 +256,20 @@ export const useSection = defineStore('section', () => {
     fixTo,
     shift,
     flip,
+    squareTo,
     become,
     setThickness,
     toggleUncut,
   }
 })
+
+/** The axis that a direction runs along exactly, as far as numbers tell; -1 if none. */
+export function axisOf(normal: readonly number[]): number {
+  const length = Math.hypot(...normal)
+  const is = (axis: number) =>
+    normal.every((x, i) => (i === axis ? x !== 0 : Math.abs(x) <= 1e-9 * length))
+  return [0, 1, 2].findIndex(is)
+}
 
 /** A section taken along with a frame. */
 function moved(section: Section, frame: ReturnType<typeof matrixOf>): Section {

@@ -190,6 +190,33 @@ fn no_more_than_a_dozen_cut_at_once() {
     );
 }
 
+/// A hundred and fifty bars, each across all others: more pairs than are looked at.
+#[test]
+fn overlaps_of_more_pairs_than_are_looked_at_are_said_to_be_incomplete() {
+    let few = faces(&[level(5.0)], &["plate", "pin"]);
+    assert!(few.overlaps_complete);
+    let bar = |i: usize| {
+        json!({"id": format!("b{i}"), "name": format!("b{i}"), "role": "part", "pose": {"xyz_mm": [0, 0, 0], "rpy_deg": [0, 0, i]},
+            "bodies": [{"shape": {"box": {"size_mm": [900, 10, 20]}}}]})
+    };
+    let items: Vec<Value> = (0..150).map(bar).collect();
+    let names: Vec<String> = (0..150).map(|i| format!("b{i}")).collect();
+    let text = json!({"format": "selvik-cell/1", "name": "Bars", "items": items}).to_string();
+    let mut files = PackageFiles::default();
+    files
+        .insert("cell.json", text.into_bytes())
+        .expect("a plain name");
+    let workcell = Workcell::read(&files).expect("readable");
+    let poses = workcell.assembly.poses(&workcell.rest);
+    let cuts = Cuts {
+        sections: vec![level(5.0)],
+        items: names,
+        overlaps: true,
+    };
+    let found = section_faces(&workcell, &poses, &cuts).expect("cut");
+    assert_eq!((found.faces.len(), found.overlaps_complete), (150, false));
+}
+
 #[test]
 fn a_view_of_before_has_its_one_section_still() {
     let now = view(json!([{"point_mm": [1, 2, 3], "normal": [0, 0, 1]}]));
