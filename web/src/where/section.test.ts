@@ -6,6 +6,7 @@ import { nextTick } from 'vue'
 import { openCell } from '../testing/openCell'
 import { asked, begin, Refusal } from '../testing/standIn'
 import { useWhat } from '../what/whatStore'
+import { useJog } from '../when/jogStore'
 import { useWhen } from '../when/whenStore'
 import { START } from './panes'
 import { axisOf, useSection } from './sectionStore'
@@ -187,6 +188,16 @@ describe('several sections', () => {
     when.time = 2
     when.playing = false
     expect(section.drawnAt).toBe(2)
+  })
+
+  it('cut what is jogged where the hand has it', async () => {
+    const [section, jog] = [useSection(), useJog()]
+    section.add(cut)
+    await vi.waitFor(() => expect(section.faces?.overlaps.length).toBe(1))
+    jog.tried = { 'post/lift': 40 }
+    jog.answer = { nodes: [], poses: [] } as unknown as typeof jog.answer
+    const joints_deg_or_mm = { 'post/lift': 40 }
+    await vi.waitFor(() => expect(asked.at(-1)!.body).toMatchObject({ joints_deg_or_mm }))
   })
 
   it('let the picture go on when no faces come', async () => {

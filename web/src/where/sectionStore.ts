@@ -8,6 +8,7 @@ import { metres } from '../scene/cameras'
 import { basis } from '../scene/navigation'
 import { matrixOf } from '../scene/poses'
 import { useWhat } from '../what/whatStore'
+import { useJog } from '../when/jogStore'
 import { useWhen } from '../when/whenStore'
 import { useWhere } from './whereStore'
 
@@ -29,6 +30,7 @@ export const useSection = defineStore('section', () => {
   const what = useWhat()
   const when = useWhen()
   const where = useWhere()
+  const jog = useJog()
   const notices = useNotices()
   const cuts = shallowRef<Cuts>(UNCUT)
   /** Which of them is worked on. */
@@ -199,7 +201,8 @@ export const useSection = defineStore('section', () => {
   async function ask(overlaps: boolean) {
     const time_s = when.time
     const items = [...what.visible].filter((i) => !cuts.value.uncut.has(i))
-    const body = { sections: sections.value, items, overlaps, time_s }
+    const joints_deg_or_mm = jog.tried
+    const body = { sections: sections.value, items, overlaps, time_s, joints_deg_or_mm }
     const params = { path: { id: cell.cell!.id } }
     const request = api.POST('/api/cells/{id}/section', { params, body })
     const found = await answer(request).catch(() => null)
@@ -229,7 +232,7 @@ export const useSection = defineStore('section', () => {
       busy = false
     }
   }
-  watch([cuts, () => what.visible, () => when.time], () => {
+  watch([cuts, () => what.visible, () => when.time, () => jog.answer], () => {
     if (sections.value.length) void cutFaces()
     else forget()
   })

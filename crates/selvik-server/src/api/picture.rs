@@ -4,6 +4,7 @@ use axum::Json;
 use axum::extract::{Path, Query, State};
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
+use indexmap::IndexMap;
 use selvik_cell::questions::{OverlapAnswer, overlap_during};
 use selvik_cell::report::{flat, millimetres};
 use selvik_cell::sections::{Cuts, SectionFaces, section_faces};
@@ -144,6 +145,9 @@ pub struct SectionRequest {
     #[serde(flatten)]
     cuts: Cuts,
     time_s: f64,
+    /// Joints that are tried elsewhere, by `item/joint`.
+    #[serde(default)]
+    joints_deg_or_mm: IndexMap<String, f64>,
 }
 
 /// Cuts items by sections.
@@ -156,8 +160,10 @@ pub async fn section(
 ) -> Result<Json<SectionFaces>, Problem> {
     let cell = app.cells.get(id).await?;
     let faces = move || {
-        let poses = cell.poses_at(Some(request.time_s));
-        section_faces(&cell.workcell, &poses, &request.cuts)
+        let workcell = &cell.workcell;
+        let mut moment = cell.moment_at(Some(request.time_s));
+        moment.joints = workcell.joints_from(&moment.joints, &request.joints_deg_or_mm)?;
+        section_faces(workcell, &moment.poses(&workcell.assembly), &request.cuts)
     };
     let faces = tokio::task::spawn_blocking(faces).await?;
     Ok(Json(faces.map_err(Problem::refused)?))

@@ -386,6 +386,32 @@ async fn a_cut_through_a_housing_is_a_ring() {
     );
 }
 
+/// A cut goes through what is jogged where the hand has it; what is no joint is refused.
+#[tokio::test]
+async fn what_is_jogged_is_cut_where_it_is() {
+    let (server, id) = demo().await;
+    let cut = async |joints: Value| {
+        let body = json!({
+            "sections": [{"point_mm": [0, 0, 1200], "normal": [0, 0, 1]}], "items": ["r1"], "time_s": 0,
+            "joints_deg_or_mm": joints,
+        });
+        server.post(&format!("/api/cells/{id}/section"), body).await
+    };
+    let area = |found: &Value| found["area_mm2"].as_f64().expect("an area");
+    let (_, before) = cut(json!({})).await;
+    let (_, turned) = cut(json!({"r1/joint_1": 50})).await;
+    let (_, bent) = cut(json!({"r1/joint_2": 30})).await;
+    // Turned about the vertical it is cut alike, elsewhere; bent it is not.
+    assert!((area(&before) - area(&turned)).abs() < 1e-3 * area(&before));
+    assert_ne!(
+        before["faces"][0]["centroid_mm"],
+        turned["faces"][0]["centroid_mm"]
+    );
+    assert!((area(&before) - area(&bent)).abs() > 1.0, "{bent}");
+    let (status, said) = cut(json!({"r1/nobody": 1})).await;
+    assert_eq!(status, 422, "{said}");
+}
+
 /// Sixty steps of a millimetre at once: each is done on the one before, or refused.
 #[tokio::test]
 async fn steps_sent_at_once_are_all_done_or_refused() {
