@@ -14,7 +14,6 @@ pub use lead_in::led_in;
 pub use moving::{Arrange, KeptPose, edit_of};
 use nalgebra::{Quaternion, Translation3, UnitQuaternion};
 use schemars::JsonSchema;
-use selvik_core::mesh::round_face;
 use selvik_core::robot::{Moment, Placing};
 use selvik_core::spatial::{Point, Pose, Vector};
 use selvik_formats::{FormatError, Result};
@@ -115,16 +114,17 @@ impl<'a> Posed<'a> {
     fn axis(&self, picked: &PickedFace) -> Result<(Point, Vector)> {
         let body = self.workcell.assembly.bodies().get(picked.body);
         let body = body.ok_or_else(|| FormatError::said("there is no such body"))?;
-        let mesh = body.surface.mesh();
-        if picked.triangle >= mesh.triangles().len() {
+        if picked.triangle >= body.surface.mesh().triangles().len() {
             return Err(FormatError::said("there is no such triangle"));
         }
-        let round = round_face(mesh, picked.triangle);
-        let round = round.ok_or_else(|| {
+        let features = body.surface.features();
+        let face = &features.faces()[features.face_of(picked.triangle)];
+        let axis = face.model.and_then(|model| model.axis());
+        let (_, axis) = axis.ok_or_else(|| {
             FormatError::said("that face is not round; pick a hole, a pin or a shaft")
         })?;
         let pose = self.placing.node(body.node);
-        Ok((pose * round.centre, pose.rotation * *round.axis))
+        Ok((pose * face.middle, pose.rotation * *axis))
     }
 }
 

@@ -2,7 +2,7 @@ use std::sync::OnceLock;
 
 use super::shape::Measured;
 use super::winding::OpenShells;
-use super::{Hierarchy, Mass, Shape, Shells, TriangleMesh, mass_of};
+use super::{Features, Hierarchy, Mass, Shape, Shells, TriangleMesh, mass_of};
 use crate::spatial::{Aabb, Point, Pose, Vector};
 
 /// A body made ready for queries: what every computation on it starts from. What only some of them need is computed
@@ -19,6 +19,7 @@ pub struct Surface {
     shells: OnceLock<Shells>,
     open_shells: OnceLock<Option<OpenShells>>,
     points: OnceLock<Vec<Point>>,
+    features: OnceLock<Features>,
     bounds: Aabb,
     centre: Point,
     radius: f64,
@@ -118,6 +119,7 @@ impl Surface {
             shells: OnceLock::new(),
             open_shells: OnceLock::new(),
             points: OnceLock::new(),
+            features: OnceLock::new(),
             bounds,
             centre,
             radius,
@@ -193,6 +195,12 @@ impl Surface {
     #[must_use]
     pub fn deviation(&self) -> f64 {
         self.measured.as_ref().map_or(0.0, |p| p.deviation)
+    }
+
+    /// The faces, edges and slots of what is drawn.
+    #[must_use]
+    pub fn features(&self) -> &Features {
+        self.features.get_or_init(|| Features::of(&self.mesh))
     }
 
     /// Its connected pieces and whether they are closed; `None` where there is nothing but balls and capsules.

@@ -4,7 +4,6 @@ use axum::Json;
 use axum::extract::{Path, State};
 use selvik_cell::document::{SectionDocument, TourStopDocument, ViewpointDocument};
 use selvik_cell::report::millimetres;
-use selvik_core::mesh::flat_face;
 use selvik_core::spatial::{Point, Vector};
 use selvik_core::view::{
     Projection, StandardView, Tour, Viewpoint, evidence_viewpoint, frame, lens_mm_to_rad,
@@ -152,7 +151,7 @@ pub struct FaceOnRequest {
     time_s: f64,
 }
 
-/// The viewpoint square to the flat face that a triangle belongs to, framing that face. Faces that
+/// The viewpoint square to a triangle, framing the face that it is part of. Faces that
 /// lie level are seen with the nearest quarter of the present bearing.
 #[utoipa::path(post, path = "/api/cells/{id}/face-on", params(("id" = Uuid, Path)), request_body = FaceOnRequest,
     responses((status = 200, body = ViewpointDocument)))]
@@ -182,11 +181,13 @@ fn square_to(cell: &OpenCell, request: &FaceOnRequest) -> Result<ViewpointDocume
     let normal = normal
         .try_normalize(1e-30)
         .ok_or_else(|| Problem::refused("that triangle has no area"))?;
-    let corners = flat_face(mesh, request.triangle);
-    let points: Vec<Point> = corners
+    let features = body.surface.features();
+    let face = &features.faces()[features.face_of(request.triangle)];
+    let points: Vec<Point> = face
+        .triangles
         .iter()
-        .flat_map(|&t| mesh.triangles()[t])
-        .map(|v| pose * mesh.vertices()[v as usize])
+        .flat_map(|&t| mesh.corners(t as usize))
+        .map(|p| pose * p)
         .collect();
     let from = request.viewpoint.to_viewpoint();
     let (bearing, elevation) = Viewpoint::angles_of(&normal);

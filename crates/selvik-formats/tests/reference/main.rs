@@ -2,12 +2,16 @@
 //! sections and masses. The golden files are written by `tools/reference/golden.py`; their sources
 //! stand in them.
 
+mod features;
+
 use std::collections::HashMap;
 
 use nalgebra::{Quaternion, Translation3, UnitQuaternion};
 use selvik_core::cell::{Cell, Item, Role};
 use selvik_core::clearance::{Limit, distance};
-use selvik_core::mesh::{Containment, Shape, Surface, TriangleMesh, mass_of};
+use selvik_core::mesh::{
+    Containment, Face, Features, Model, Shape, Surface, TriangleMesh, mass_of,
+};
 use selvik_core::robot::{Assembly, jacobian};
 use selvik_core::section::cut;
 use selvik_core::spatial::{Plane, Point, Pose, Vector, rotation_angle};
@@ -33,7 +37,7 @@ fn pose(case: &Value) -> Pose {
 }
 
 fn shapes() -> HashMap<String, Surface> {
-    let all = golden(include_str!("golden/shapes.json"));
+    let all = golden(include_str!("../golden/shapes.json"));
     let object = all.as_object().expect("shapes by name");
     object
         .iter()
@@ -60,7 +64,7 @@ fn shapes() -> HashMap<String, Surface> {
 
 #[test]
 fn forward_kinematics_and_jacobian_agree_with_pin() {
-    let golden = golden(include_str!("golden/kinematics.json"));
+    let golden = golden(include_str!("../golden/kinematics.json"));
     let cases = golden["cases"].as_array().expect("cases");
     assert!(cases.len() >= 24);
     for case in cases {
@@ -112,7 +116,7 @@ fn forward_kinematics_and_jacobian_agree_with_pin() {
 
 #[test]
 fn distances_agree_with_coal() {
-    let golden = golden(include_str!("golden/distances.json"));
+    let golden = golden(include_str!("../golden/distances.json"));
     let shapes = shapes();
     let cases = golden["cases"].as_array().expect("cases");
     assert!(cases.len() >= 5);
@@ -135,7 +139,7 @@ fn distances_agree_with_coal() {
 
 #[test]
 fn sections_and_masses_agree_with_trimesh() {
-    let golden = golden(include_str!("golden/sections.json"));
+    let golden = golden(include_str!("../golden/sections.json"));
     let shapes = shapes();
     let close = |a: f64, b: f64| (a - b).abs() < 1e-6 * b.abs().max(1e-3);
     let cases = golden["cases"].as_array().expect("cases");
@@ -195,7 +199,7 @@ fn sections_and_masses_agree_with_trimesh() {
 #[case("part.dae", true)]
 #[case("station.glb", true)]
 fn every_mesh_format_reads_as_trimesh_reads_it(#[case] name: &str, #[case] y_up: bool) {
-    let golden = golden(include_str!("golden/formats.json"));
+    let golden = golden(include_str!("../golden/formats.json"));
     let expected = &golden["files"][name];
     let folder = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/golden/formats");
     let mut files = PackageFiles::default();
@@ -247,7 +251,7 @@ fn every_mesh_format_reads_as_trimesh_reads_it(#[case] name: &str, #[case] y_up:
 /// be told, and of closed meshes always the same.
 #[test]
 fn what_is_inside_agrees_with_libigl() {
-    let golden = golden(include_str!("golden/inside.json"));
+    let golden = golden(include_str!("../golden/inside.json"));
     for case in golden["cases"].as_array().expect("cases") {
         let name = case["name"].as_str().expect("a name");
         let vertices: Vec<Point> = case["vertices"]
@@ -302,7 +306,7 @@ fn what_is_inside_agrees_with_libigl() {
 
 #[test]
 fn joints_that_mimic_others_stand_where_pin_has_them() {
-    let golden = golden(include_str!("golden/mimic.json"));
+    let golden = golden(include_str!("../golden/mimic.json"));
     let mut files = PackageFiles::default();
     files
         .insert(
@@ -329,7 +333,7 @@ fn joints_that_mimic_others_stand_where_pin_has_them() {
 /// has the same.
 #[test]
 fn what_overlaps_for_coal_overlaps() {
-    let golden = golden(include_str!("golden/signed.json"));
+    let golden = golden(include_str!("../golden/signed.json"));
     let cases = golden["cases"].as_array().expect("cases");
     let (mut inside, mut apart) = (0, 0);
     for case in cases {
