@@ -12,6 +12,7 @@ pub mod entries;
 pub mod findings;
 pub mod fingerprint;
 pub mod jog;
+pub mod measuring;
 pub mod questions;
 pub mod report;
 pub mod ruling;

@@ -5,7 +5,7 @@ use selvik_core::cell::ItemId;
 use selvik_core::clearance::{Limit, Side, distance, overlap_depth};
 use selvik_core::mesh::Surface;
 use selvik_core::program::Path;
-use selvik_core::robot::{Arm, Body, BodyId, Moment};
+use selvik_core::robot::{Arm, Body, BodyId, Moment, NodeId};
 use selvik_core::section::{Region, cut_together};
 use selvik_core::spatial::{Plane, Point, Pose};
 use selvik_formats::{FormatError, Result};
@@ -331,7 +331,20 @@ impl<'a> Asked<'a> {
         })
     }
 
-    fn position(&self, id: &str) -> Result<usize> {
+    pub(crate) fn workcell(&self) -> &'a Workcell {
+        self.workcell
+    }
+
+    pub(crate) fn node_pose(&self, node: NodeId) -> Pose {
+        self.poses[node.0]
+    }
+
+    /// Where the frame of the item at `position` stands.
+    pub(crate) fn item_pose(&self, position: usize) -> Pose {
+        self.node_pose(self.workcell.assembly.item_node(position))
+    }
+
+    pub(crate) fn position(&self, id: &str) -> Result<usize> {
         let position = self
             .workcell
             .assembly
@@ -340,8 +353,17 @@ impl<'a> Asked<'a> {
         position.ok_or_else(|| FormatError::said(format!("there is no item \"{id}\"")))
     }
 
+    /// The bodies of the item at `position` and of all that hangs on it.
+    pub(crate) fn bodies_within(&self, position: usize) -> Vec<BodyId> {
+        let assembly = &self.workcell.assembly;
+        let all = assembly.bodies().iter().enumerate();
+        all.filter(|(_, b)| assembly.cell().is_within(b.item, position))
+            .map(|(i, _)| BodyId(i))
+            .collect()
+    }
+
     /// The bodies of `item` or `item/link`.
-    fn bodies(&self, name: &str) -> Result<Vec<BodyId>> {
+    pub(crate) fn bodies(&self, name: &str) -> Result<Vec<BodyId>> {
         let assembly = &self.workcell.assembly;
         let (item, link) = name
             .split_once('/')
@@ -367,7 +389,7 @@ impl<'a> Asked<'a> {
         Ok(found)
     }
 
-    fn placed(&self, id: BodyId) -> (&Surface, Pose) {
+    pub(crate) fn placed(&self, id: BodyId) -> (&'a Surface, Pose) {
         let body = self.workcell.assembly.body(id);
         (&body.surface, self.poses[body.node.0])
     }

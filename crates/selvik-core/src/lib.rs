@@ -15,6 +15,7 @@
 
 pub mod cell;
 pub mod clearance;
+pub mod measure;
 pub mod mesh;
 pub mod program;
 pub mod reach;

@@ -5,6 +5,7 @@ mod editing;
 mod fingerprints;
 mod handling;
 mod jogging;
+mod measuring;
 mod mechanisms;
 mod nothing_false_holds;
 mod planted_defects;

@@ -150,9 +150,31 @@ pub fn distance_to_point(a: &Surface, point: &Point) -> f64 {
 #[must_use]
 pub fn nearest_to_point(a: &Surface, point: &Point) -> Point {
     let alone = Hierarchy::over(&[[*point; 3]], &[]);
-    let mut search = Search::new(a.hierarchy(), &alone, &Pose::identity(), Limit::default());
+    surfaces_apart(a.hierarchy(), &alone, &Pose::identity()).map_or(*point, |c| c.on_a)
+}
+
+/// The triangle of what is drawn of `a` that is nearest to a point in its frame, and how far away that is, m.
+#[must_use]
+pub fn nearest_triangle(a: &Surface, point: &Point) -> (usize, f64) {
+    let alone = Hierarchy::over(&[[*point; 3]], &[]);
+    let drawn;
+    let hierarchy = if a.is_as_drawn() {
+        a.hierarchy()
+    } else {
+        drawn = Hierarchy::build(a.mesh());
+        &drawn
+    };
+    let closest = surfaces_apart(hierarchy, &alone, &Pose::identity());
+    closest.map_or((0, f64::INFINITY), |c| (c.triangles.0 as usize, c.distance))
+}
+
+/// The closest points of what two hierarchies hold, be it triangles, lines or points; the second stands at `pose` in the
+/// frame of the first. Nothing is inside of anything.
+#[must_use]
+pub fn surfaces_apart(a: &Hierarchy, b: &Hierarchy, pose: &Pose) -> Option<Closest> {
+    let mut search = Search::new(a, b, pose, Limit::default());
     search.run(None);
-    search.best.map_or(*point, |c| c.on_a)
+    search.best
 }
 
 enum Holds {

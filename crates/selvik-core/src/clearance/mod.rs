@@ -30,7 +30,10 @@ mod violations;
 
 pub use bands::{Band, BandPoint, Counted, clearance_band};
 pub use bracket::{Aim, Approach, Bracket, RESOLUTION};
-pub use distance::{Closest, Limit, Proximity, ROUNDING, Side, distance, distance_to_point};
+pub use distance::{
+    Closest, Limit, Proximity, ROUNDING, Side, distance, distance_to_point, nearest_triangle,
+    surfaces_apart,
+};
 pub use overlap_depth::{DepthBracket, overlap_depth};
 pub use pair_motion::{PairMotion, Undecided};
 pub use progress::Progress;

@@ -281,6 +281,16 @@ impl Surface {
         })
     }
 
+    /// What its convex hull is spanned by: points with a radius, m, which is 0 for corners of triangles.
+    #[must_use]
+    pub fn outermost(&self) -> Vec<(Point, f64)> {
+        let corners = self.solid().map_or(&[][..], TriangleMesh::vertices);
+        let corners = corners.iter().map(|p| (*p, self.deviation()));
+        let round = self.measured.iter().flat_map(|p| &p.round);
+        let round = round.flat_map(|(ends, radius)| ends.map(|end| (end, *radius)));
+        corners.chain(round).collect()
+    }
+
     /// The upright box round what is measured, in its own frame.
     #[must_use]
     pub fn bounds(&self) -> &Aabb {

@@ -119,7 +119,7 @@ pub struct WithJoints {
 }
 
 impl WithJoints {
-    fn of<'a>(&self, cell: &'a OpenCell) -> FormatResult<Asked<'a>> {
+    pub fn of<'a>(&self, cell: &'a OpenCell) -> FormatResult<Asked<'a>> {
         let asked = match self.time_s {
             Some(_) => Asked::with(&cell.workcell, cell.moment_at(self.time_s)),
             None => Asked::at_rest(&cell.workcell),

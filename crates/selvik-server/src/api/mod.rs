@@ -10,6 +10,7 @@ mod findings;
 mod imports;
 pub mod jogging;
 mod looking;
+mod measuring;
 mod picture;
 mod rules;
 mod targets;
@@ -84,6 +85,8 @@ fn documents() -> OpenApiRouter<App> {
         .routes(routes!(jogging::jog))
         .routes(routes!(jogging::poses_with))
         .routes(routes!(jogging::distance_with))
+        .routes(routes!(measuring::pick))
+        .routes(routes!(measuring::measure_picked))
         .routes(routes!(jogging::inverse_with))
         .routes(routes!(rules::rule_between))
         .routes(routes!(rules::touching_pairs))

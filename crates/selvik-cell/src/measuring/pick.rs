@@ -1,0 +1,76 @@
+use selvik_core::spatial::Point;
+use selvik_formats::{FormatError, Result};
+use serde::Deserialize;
+use utoipa::ToSchema;
+
+use crate::document::{PickDocument, PickKind};
+use crate::questions::Asked;
+use crate::report::millimetres;
+
+/// Where the pointer meets a body.
+#[derive(Debug, Clone, Deserialize, ToSchema)]
+pub struct Picked {
+    /// Index of the body in the cell's list.
+    pub body: usize,
+    /// The triangle of its mesh.
+    pub triangle: usize,
+    /// Where, world coordinates.
+    pub at_mm: [f64; 3],
+    /// From how far a corner is meant rather than the face: some pixels at that distance from the eye.
+    pub near_mm: f64,
+}
+
+/// Edges are meant from nearer than corners are, by this factor.
+const EDGE: f64 = 0.7;
+
+/// What is meant where the pointer meets a body: a corner or an edge near it, else the face.
+///
+/// # Errors
+/// [`FormatError`] for a body or triangle that is not there, or numbers that are none.
+pub fn snap(asked: &Asked, picked: &Picked) -> Result<PickDocument> {
+    let assembly = &asked.workcell().assembly;
+    let body = assembly.bodies().get(picked.body);
+    let body = body.ok_or_else(|| FormatError::said("there is no such body"))?;
+    if picked.triangle >= body.surface.mesh().triangles().len() {
+        return Err(FormatError::said("there is no such triangle"));
+    }
+    if !picked
+        .at_mm
+        .iter()
+        .chain([&picked.near_mm])
+        .all(|x| x.is_finite())
+    {
+        return Err(FormatError::said("a point needs finite numbers"));
+    }
+    let item = &assembly.cell().items()[body.item];
+    let on = match body.link {
+        Some(link) => {
+            let mechanism = assembly.mechanism(body.item).expect("a link has one");
+            format!("{}/{}", item.id.0, mechanism.links()[link].name)
+        }
+        None => item.id.0.clone(),
+    };
+    let at = asked.node_pose(body.node).inverse() * Point::from(picked.at_mm.map(|x| x * 1e-3));
+    let near = picked.near_mm * 1e-3;
+    let features = body.surface.features();
+    let face = features.face_of(picked.triangle);
+    let edges = || features.edges_along(face).map(|e| &features.edges()[e]);
+    let ends = edges().filter(|e| !e.is_closed()).flat_map(|e| {
+        let ends = [e.points[0], e.points[e.points.len() - 1]];
+        ends.map(|p| (p, (p - at).norm()))
+    });
+    let corner = ends.min_by(|a, b| a.1.total_cmp(&b.1));
+    let edge = edges()
+        .map(|e| e.nearest(&at))
+        .min_by(|a, b| a.1.total_cmp(&b.1));
+    let (kind, at) = match (corner, edge) {
+        (Some((corner, off)), _) if off < near => (PickKind::Corner, corner),
+        (_, Some((on, off))) if off < EDGE * near => (PickKind::Edge, on),
+        _ => (PickKind::Face, at),
+    };
+    Ok(PickDocument {
+        on,
+        kind,
+        at_mm: Some(millimetres(&at)),
+    })
+}

@@ -1,0 +1,280 @@
+use nalgebra::Unit;
+use selvik_core::cell::Role;
+use selvik_core::clearance::nearest_triangle;
+use selvik_core::measure::{Ball, Carrier};
+use selvik_core::mesh::{Edge, EdgeShape, Face, Hierarchy, Model, Slot, Surface};
+use selvik_core::robot::{Body, BodyId};
+use selvik_core::spatial::{Point, Pose, Vector};
+use selvik_formats::{FormatError, Result};
+
+use crate::document::{PickDocument, PickKind};
+use crate::questions::Asked;
+
+/// Something that was picked, where it is now.
+pub(super) struct Thing<'a> {
+    /// Position of its item.
+    pub item: usize,
+    /// The body, of what is picked of one.
+    pub body: Option<BodyId>,
+    pub is: Is<'a>,
+    pub parts: Vec<Part<'a>>,
+}
+
+/// What it is.
+pub(super) enum Is<'a> {
+    /// A spot or a corner, or the origin of a frame.
+    Point {
+        at: Point,
+        kind: PickKind,
+    },
+    Edge(&'a Edge),
+    Face {
+        face: &'a Face,
+        edges: Vec<&'a Edge>,
+        slot: Option<&'a Slot>,
+    },
+    Item,
+}
+
+/// A piece of it, by which distances are measured.
+pub(super) struct Part<'a> {
+    pub pose: Pose,
+    pub form: Form<'a>,
+}
+
+/// What a piece is made of.
+pub(super) enum Form<'a> {
+    /// A body, inside of which something may lie.
+    Body(&'a Surface),
+    /// Triangles, lines or points with the corners that they are spanned by.
+    Bare(Box<Hierarchy>, Vec<Ball>),
+}
+
+impl Part<'_> {
+    /// The body, if it is one.
+    pub fn surface(&self) -> Option<&Surface> {
+        match self.form {
+            Form::Body(surface) => Some(surface),
+            Form::Bare(..) => None,
+        }
+    }
+
+    pub fn hierarchy(&self) -> &Hierarchy {
+        match &self.form {
+            Form::Body(surface) => surface.hierarchy(),
+            Form::Bare(hierarchy, _) => hierarchy,
+        }
+    }
+
+    /// What its hull is spanned by.
+    pub fn balls(&self) -> Vec<Ball> {
+        match &self.form {
+            Form::Body(surface) => surface.outermost(),
+            Form::Bare(_, balls) => balls.clone(),
+        }
+    }
+}
+
+/// What was picked is found again if it is no farther away than this share of its body, or so much, m.
+const STRAYED: f64 = 0.1;
+const STRAYED_AT_LEAST: f64 = 0.01;
+
+impl<'a> Thing<'a> {
+    /// What `pick` says, with everything where `asked` has it.
+    pub fn of(asked: &'a Asked, pick: &PickDocument) -> Result<Self> {
+        match pick.kind {
+            PickKind::Item => Self::item(asked, &pick.on),
+            PickKind::Frame => {
+                let item = asked.position(&pick.on)?;
+                let pose = asked.item_pose(item);
+                Ok(Self::point(item, None, pose, Point::origin(), pick.kind))
+            }
+            kind => {
+                let at = pick.at_mm.filter(|at| at.iter().all(|x| x.is_finite()));
+                let at = at.ok_or_else(|| FormatError::said("a pick says where, in mm"))?;
+                Self::on_body(asked, &pick.on, kind, &Point::from(at.map(|x| x * 1e-3)))
+            }
+        }
+    }
+
+    fn item(asked: &'a Asked, id: &str) -> Result<Self> {
+        let item = asked.position(id.split('/').next().unwrap_or(id))?;
+        let cell = asked.workcell().assembly.cell();
+        let bodies = if cell.items()[item].role == Role::Group {
+            asked.bodies_within(item)
+        } else {
+            asked.bodies(id)?
+        };
+        if bodies.is_empty() {
+            return Err(FormatError::said(format!("\"{id}\" has no geometry")));
+        }
+        let part = |body: BodyId| {
+            let (surface, pose) = asked.placed(body);
+            Part {
+                pose,
+                form: Form::Body(surface),
+            }
+        };
+        Ok(Self {
+            item,
+            body: None,
+            is: Is::Item,
+            parts: bodies.into_iter().map(part).collect(),
+        })
+    }
+
+    fn point(item: usize, body: Option<BodyId>, pose: Pose, at: Point, kind: PickKind) -> Self {
+        let form = Form::Bare(Box::new(Hierarchy::over(&[[at; 3]], &[])), vec![(at, 0.0)]);
+        Self {
+            item,
+            body,
+            is: Is::Point { at, kind },
+            parts: vec![Part { pose, form }],
+        }
+    }
+
+    fn on_body(asked: &'a Asked, on: &str, kind: PickKind, at: &Point) -> Result<Self> {
+        let bodies = asked.bodies(on)?;
+        let &[id] = bodies.as_slice() else {
+            let message = format!("\"{on}\" has several bodies; say which link");
+            return Err(FormatError::said(message));
+        };
+        let body: &'a Body = asked.workcell().assembly.body(id);
+        let pose = asked.node_pose(body.node);
+        if kind == PickKind::Spot {
+            return Ok(Self::point(body.item, Some(id), pose, *at, kind));
+        }
+        let features = body.surface.features();
+        let size =
+            (body.surface.bounds().half_extents().norm() * 2.0 * STRAYED).max(STRAYED_AT_LEAST);
+        let gone = |what: &str| {
+            let name = asked.workcell().assembly.body_name(id);
+            FormatError::said(format!("the {what} of {name} is no longer there"))
+        };
+        match kind {
+            PickKind::Corner => {
+                let ends = features.edges().iter().filter(|e| !e.is_closed());
+                let ends = ends.flat_map(|e| [e.points[0], e.points[e.points.len() - 1]]);
+                let off = |p: &Point| (p - at).norm();
+                let nearest = ends.min_by(|p, q| off(p).total_cmp(&off(q)));
+                let nearest = nearest.filter(|p| off(p) < size);
+                let corner = nearest.ok_or_else(|| gone("corner"))?;
+                Ok(Self::point(body.item, Some(id), pose, corner, kind))
+            }
+            PickKind::Edge => {
+                let edges = features.edges().iter().map(|e| (e, e.nearest(at).1));
+                let nearest = edges.min_by(|a, b| a.1.total_cmp(&b.1));
+                let nearest = nearest.filter(|(_, off)| *off < size);
+                let (edge, _) = nearest.ok_or_else(|| gone("edge"))?;
+                Ok(Self {
+                    item: body.item,
+                    body: Some(id),
+                    is: Is::Edge(edge),
+                    parts: vec![Part {
+                        pose,
+                        form: lines(&edge.points),
+                    }],
+                })
+            }
+            _ => {
+                let (triangle, off) = nearest_triangle(&body.surface, at);
+                if off > size {
+                    return Err(gone("face"));
+                }
+                let face = features.face_of(triangle);
+                Ok(Self {
+                    item: body.item,
+                    body: Some(id),
+                    parts: vec![Part {
+                        pose,
+                        form: triangles(body, &features.faces()[face]),
+                    }],
+                    is: Is::Face {
+                        face: &features.faces()[face],
+                        edges: features
+                            .edges_along(face)
+                            .map(|e| &features.edges()[e])
+                            .collect(),
+                        slot: features.slots().iter().find(|s| s.faces.contains(&face)),
+                    },
+                })
+            }
+        }
+    }
+
+    /// Where its own frame stands.
+    pub fn pose(&self) -> Pose {
+        self.parts[0].pose
+    }
+
+    /// The point, line or plane that carries it, in the world.
+    pub fn carrier(&self) -> Option<Carrier> {
+        let pose = self.pose();
+        let line = |point: &Point, along: &Vector| Carrier::Line {
+            point: pose * point,
+            along: Unit::new_normalize(pose.rotation * along),
+        };
+        match &self.is {
+            Is::Point { at, .. } => Some(Carrier::Point(pose * at)),
+            Is::Edge(edge) => match edge.shape {
+                EdgeShape::Straight => {
+                    let (a, b) = (edge.points[0], edge.points[edge.points.len() - 1]);
+                    Some(line(&nalgebra::center(&a, &b), &(b - a)))
+                }
+                EdgeShape::Circle { centre, axis, .. } => Some(line(&centre, &axis)),
+                EdgeShape::Curve => None,
+            },
+            Is::Face { face, .. } => match face.model? {
+                Model::Plane { normal, .. } => Some(Carrier::Plane {
+                    point: pose * face.middle,
+                    normal: pose.rotation * normal,
+                }),
+                Model::Sphere { centre, .. } => Some(Carrier::Point(pose * centre)),
+                turned => turned.axis().map(|(_, axis)| line(&face.middle, &axis)),
+            },
+            Is::Item => None,
+        }
+    }
+
+    /// The point it is told by, in the world: a corner, a centre.
+    pub fn middle(&self) -> Option<Point> {
+        let pose = self.pose();
+        match &self.is {
+            Is::Point { at, .. } => Some(pose * at),
+            Is::Edge(edge) => match edge.shape {
+                EdgeShape::Circle { centre, .. } => Some(pose * centre),
+                _ => None,
+            },
+            Is::Face { face, .. } => match face.model? {
+                Model::Plane { .. } => None,
+                _ => Some(pose * face.middle),
+            },
+            Is::Item => None,
+        }
+    }
+}
+
+fn lines(points: &[Point]) -> Form<'static> {
+    let pieces: Vec<[Point; 3]> = points.windows(2).map(|w| [w[0], w[1], w[1]]).collect();
+    let balls = points.iter().map(|p| (*p, 0.0)).collect();
+    Form::Bare(Box::new(Hierarchy::over(&pieces, &[])), balls)
+}
+
+fn triangles(body: &Body, face: &Face) -> Form<'static> {
+    let mesh = body.surface.mesh();
+    let pieces: Vec<[Point; 3]> = face
+        .triangles
+        .iter()
+        .map(|&t| mesh.corners(t as usize))
+        .collect();
+    let mut corners: Vec<u32> = face
+        .triangles
+        .iter()
+        .flat_map(|&t| mesh.triangles()[t as usize])
+        .collect();
+    corners.sort_unstable();
+    corners.dedup();
+    let ball = |&v: &u32| (mesh.vertices()[v as usize], 0.0);
+    let balls = corners.iter().map(ball).collect();
+    Form::Bare(Box::new(Hierarchy::over(&pieces, &[])), balls)
+}

@@ -1,0 +1,247 @@
+//! What is known of what is picked, and what lies between two: closed forms.
+
+use rstest::rstest;
+use selvik_cell::Workcell;
+use selvik_cell::document::{PickDocument, PickKind};
+use selvik_cell::measuring::{
+    Amount, CarrierKind, Known, KnownKind, Measured, Measuring, Picked, ValueKind, measure, snap,
+};
+use selvik_cell::questions::Asked;
+use selvik_formats::PackageFiles;
+use serde_json::{Value, json};
+
+/// A block of 200 × 100 × 60 standing on the floor, one like it 500 mm along X and leaning by `lean_deg` about Y, a pin Ø 40
+/// of 100 through the height of 300, another beside it lying along Y, a frame on the second block, all of them in a group.
+fn workcell(lean_deg: f64) -> Workcell {
+    let item = |id: &str, xyz: [f64; 3], rpy: [f64; 3], shape: Value| {
+        json!({"id": id, "name": id, "role": "part", "parent": "all", "pose": {"xyz_mm": xyz, "rpy_deg": rpy},
+            "bodies": [{"shape": shape}]})
+    };
+    let block = json!({"box": {"size_mm": [200, 100, 60]}});
+    let pin = json!({"cylinder": {"radius_mm": 20, "length_mm": 100}});
+    let text = json!({"format": "selvik-cell/1", "name": "Measured", "items": [
+        {"id": "all", "name": "All", "role": "group"},
+        item("block", [0.0, 0.0, 30.0], [0.0; 3], block.clone()),
+        item("other", [500.0, 0.0, 30.0], [0.0, lean_deg, 0.0], block),
+        item("pin", [0.0, 0.0, 300.0], [0.0; 3], pin.clone()),
+        item("lying", [70.0, 20.0, 300.0], [90.0, 0.0, 0.0], pin),
+        {"id": "tip", "name": "Tip", "role": "frame", "parent": "other", "pose": {"xyz_mm": [0, 0, 30], "rpy_deg": [0, 0, 90]}},
+    ]});
+    let mut files = PackageFiles::default();
+    files
+        .insert("cell.json", text.to_string().into_bytes())
+        .expect("a plain name");
+    Workcell::read(&files).expect("readable")
+}
+
+fn pick(on: &str, kind: PickKind, at_mm: [f64; 3]) -> PickDocument {
+    let at_mm = (!matches!(kind, PickKind::Item | PickKind::Frame)).then_some(at_mm);
+    PickDocument {
+        on: on.to_owned(),
+        kind,
+        at_mm,
+    }
+}
+
+fn measured(workcell: &Workcell, picks: &[PickDocument], frame: Option<&str>) -> Measured {
+    let wanted = Measuring {
+        picks: picks.to_vec(),
+        frame: frame.map(str::to_owned),
+        volumes: true,
+    };
+    measure(&Asked::at_rest(workcell), &wanted).expect("measured")
+}
+
+fn value(known: &Known, what: ValueKind) -> Amount {
+    let found = known.values.iter().find(|v| v.what == what);
+    found
+        .unwrap_or_else(|| panic!("{what:?} in {:?}", known.values))
+        .amount
+}
+
+fn numbers(amount: Amount) -> Vec<f64> {
+    match amount {
+        Amount::LengthMm(x) | Amount::AngleDeg(x) | Amount::AreaMm2(x) | Amount::VolumeMm3(x) => {
+            vec![x]
+        }
+        Amount::PointMm(p) | Amount::Direction(p) | Amount::SizeMm(p) => p.to_vec(),
+    }
+}
+
+fn is_near(amount: Amount, wanted: Amount) -> bool {
+    let near = |(x, y): (f64, f64)| (x - y).abs() <= 1e-9 * y.abs().max(100.0);
+    let same = std::mem::discriminant(&amount) == std::mem::discriminant(&wanted);
+    same && numbers(amount).into_iter().zip(numbers(wanted)).all(near)
+}
+
+#[rstest]
+#[case::a_corner(pick("block", PickKind::Corner, [99.0, 49.0, 29.0]), None, KnownKind::Corner, &[(ValueKind::At, Amount::PointMm([100.0, 50.0, 60.0]))])]
+#[case::in_a_frame(pick("block", PickKind::Corner, [99.0, 49.0, 29.0]), Some("tip"), KnownKind::Corner, &[(ValueKind::At, Amount::PointMm([50.0, 400.0, 0.0]))])]
+#[case::an_edge(pick("block", PickKind::Edge, [100.0, 3.0, 30.0]), None, KnownKind::Edge, &[(ValueKind::Length, Amount::LengthMm(100.0)), (ValueKind::Size, Amount::SizeMm([0.0, 100.0, 0.0]))])]
+#[case::a_face(pick("block", PickKind::Face, [100.0, 3.0, 4.0]), None, KnownKind::Plane, &[(ValueKind::Area, Amount::AreaMm2(6000.0)), (ValueKind::Normal, Amount::Direction([1.0, 0.0, 0.0])), (ValueKind::Centroid, Amount::PointMm([100.0, 0.0, 30.0]))])]
+#[case::a_wall(pick("pin", PickKind::Face, [20.0, 0.0, 4.0]), None, KnownKind::Cylinder, &[(ValueKind::Diameter, Amount::LengthMm(40.0)), (ValueKind::Length, Amount::LengthMm(100.0)), (ValueKind::Centre, Amount::PointMm([0.0, 0.0, 300.0]))])]
+#[case::a_rim(pick("pin", PickKind::Edge, [20.0, 0.0, 50.0]), None, KnownKind::Circle, &[(ValueKind::Diameter, Amount::LengthMm(40.0)), (ValueKind::Length, Amount::LengthMm(40.0 * std::f64::consts::PI)), (ValueKind::Centre, Amount::PointMm([0.0, 0.0, 350.0]))])]
+#[case::an_item(pick("block", PickKind::Item, [0.0; 3]), None, KnownKind::Item, &[(ValueKind::Volume, Amount::VolumeMm3(1_200_000.0)), (ValueKind::Area, Amount::AreaMm2(76_000.0)), (ValueKind::Size, Amount::SizeMm([200.0, 100.0, 60.0]))])]
+#[case::turned(pick("block", PickKind::Item, [0.0; 3]), Some("tip"), KnownKind::Item, &[(ValueKind::Size, Amount::SizeMm([100.0, 200.0, 60.0]))])]
+#[case::a_frame(pick("tip", PickKind::Frame, [0.0; 3]), None, KnownKind::Frame, &[(ValueKind::At, Amount::PointMm([500.0, 0.0, 60.0]))])]
+fn all_that_is_known_of_one_thing_is_told(
+    #[case] picked: PickDocument,
+    #[case] frame: Option<&str>,
+    #[case] is: KnownKind,
+    #[case] wanted: &[(ValueKind, Amount)],
+) {
+    let found = measured(&workcell(0.0), &[picked], frame);
+    let known = &found.known[0];
+    assert_eq!(known.is, is);
+    for (what, wanted) in wanted {
+        let found = value(known, *what);
+        assert!(
+            is_near(found, *wanted),
+            "{what:?} {found:?}, not {wanted:?}"
+        );
+    }
+    assert!(found.between.is_none());
+}
+
+#[test]
+fn between_two_parallel_faces_lies_one_distance_and_between_leaning_ones_an_angle() {
+    let faces = [
+        pick("block", PickKind::Face, [100.0, 0.0, 0.0]),
+        pick("other", PickKind::Face, [-100.0, 0.0, 0.0]),
+    ];
+    let between = measured(&workcell(0.0), &faces, None).between.unwrap();
+    let carriers = between.carriers.unwrap();
+    let distance = carriers.distance.unwrap();
+    assert!((distance.length_mm - 300.0).abs() < 1e-9);
+    assert!((between.smallest.length_mm - 300.0).abs() < 1e-9);
+    let farthest = (300.0f64.powi(2) + 100.0f64.powi(2) + 60.0f64.powi(2)).sqrt();
+    assert!((between.largest.unwrap().length_mm - farthest).abs() < 1e-9);
+
+    let between = measured(&workcell(0.3), &faces, None).between.unwrap();
+    let carriers = between.carriers.unwrap();
+    assert_eq!(carriers.distance, None);
+    assert!((carriers.angle_deg.unwrap() - 0.3).abs() < 1e-9);
+    // The upper edge leans towards the block: 100 back, 30 up, turned by 0.3°.
+    let (sin, cos) = 0.3f64.to_radians().sin_cos();
+    let nearest = 500.0 - 100.0 * cos - 30.0 * sin - 100.0;
+    let upper = 500.0 - 100.0 * cos + 30.0 * sin - 100.0;
+    assert!((between.smallest.length_mm - nearest.min(upper)).abs() < 1.0);
+}
+
+#[test]
+fn axes_that_pass_each_other_are_as_far_apart_as_their_common_perpendicular() {
+    let walls = [
+        pick("pin", PickKind::Face, [20.0, 0.0, 0.0]),
+        pick("lying", PickKind::Face, [20.0, 0.0, 0.0]),
+    ];
+    let between = measured(&workcell(0.0), &walls, Some("tip"))
+        .between
+        .unwrap();
+    let carriers = between.carriers.unwrap();
+    assert_eq!(
+        (carriers.of_a, carriers.of_b),
+        (CarrierKind::Axis, CarrierKind::Axis)
+    );
+    let distance = carriers.distance.unwrap();
+    assert!((distance.length_mm - 70.0).abs() < 1e-9);
+    // Along X of the world, which is −Y of the frame.
+    assert!((distance.along_mm[1] + 70.0).abs() < 1e-9, "{distance:?}");
+    assert!((carriers.angle_deg.unwrap() - 90.0).abs() < 1e-9);
+    let centres = between.middles.unwrap();
+    assert!((centres.length_mm - 70.0f64.hypot(20.0)).abs() < 1e-9);
+}
+
+#[rstest]
+#[case::bodies("block", "other", 300.0, false)]
+#[case::round_ones("pin", "lying", 30.0, false)]
+#[case::a_group("all", "block", 0.0, true)]
+fn items_are_as_far_apart_as_their_bodies(
+    #[case] a: &str,
+    #[case] b: &str,
+    #[case] wanted: f64,
+    #[case] overlap: bool,
+) {
+    let picks = [a, b].map(|id| pick(id, PickKind::Item, [0.0; 3]));
+    let between = measured(&workcell(0.0), &picks, None).between.unwrap();
+    assert!(
+        (between.smallest.length_mm - wanted).abs() < 2e-3,
+        "{between:?}"
+    );
+    assert_eq!(between.overlap, overlap);
+    let [b, a] = picks;
+    let back = measured(&workcell(0.0), &[a, b], None).between.unwrap();
+    assert!((back.smallest.length_mm - between.smallest.length_mm).abs() < 1e-9);
+    let far = |m: &selvik_cell::measuring::Between| m.largest.as_ref().unwrap().length_mm;
+    assert!((far(&back) - far(&between)).abs() < 1e-6);
+}
+
+#[test]
+fn a_frame_inside_a_body_is_no_distance_away_and_one_on_it_neither() {
+    let workcell = workcell(0.0);
+    let inside = [
+        pick("block", PickKind::Item, [0.0; 3]),
+        pick("block", PickKind::Frame, [0.0; 3]),
+    ];
+    let between = measured(&workcell, &inside, None).between.unwrap();
+    assert!(between.overlap && between.smallest.length_mm == 0.0);
+    let on = [
+        pick("other", PickKind::Item, [0.0; 3]),
+        pick("tip", PickKind::Frame, [0.0; 3]),
+    ];
+    let between = measured(&workcell, &on, None).between.unwrap();
+    assert!(between.smallest.length_mm < 1e-9);
+}
+
+#[rstest]
+#[case::a_corner([101.0, 49.0, 60.0], PickKind::Corner)]
+#[case::an_edge([99.5, 3.0, 60.0], PickKind::Edge)]
+#[case::the_face([60.0, 3.0, 60.0], PickKind::Face)]
+fn what_is_near_the_pointer_is_meant(#[case] at_mm: [f64; 3], #[case] kind: PickKind) {
+    let workcell = workcell(0.0);
+    let block = workcell.assembly.bodies()[0].surface.mesh();
+    let upwards = |&t: &usize| block.area_vector(t).z > 0.0;
+    let asked = Asked::at_rest(&workcell);
+    let picked = Picked {
+        body: 0,
+        triangle: (0..block.triangles().len()).find(upwards).unwrap(),
+        at_mm,
+        near_mm: 5.0,
+    };
+    let meant = snap(&asked, &picked).unwrap();
+    assert_eq!((meant.on.as_str(), meant.kind), ("block", kind));
+}
+
+#[rstest]
+#[case::nothing(&[], "one or two")]
+#[case::three(&["block", "pin", "other"], "one or two")]
+#[case::an_item_that_is_not_there(&["nobody"], "no item \"nobody\"")]
+#[case::an_item_without_a_body(&["tip"], "no geometry")]
+fn what_cant_be_measured_is_refused(#[case] ids: &[&str], #[case] says: &str) {
+    let workcell = workcell(0.0);
+    let wanted = Measuring {
+        picks: ids
+            .iter()
+            .map(|id| pick(id, PickKind::Item, [0.0; 3]))
+            .collect(),
+        frame: None,
+        volumes: false,
+    };
+    let refused = measure(&Asked::at_rest(&workcell), &wanted).unwrap_err();
+    assert!(refused.to_string().contains(says), "{refused}");
+}
+
+#[test]
+fn a_corner_that_went_elsewhere_is_gone() {
+    let workcell = workcell(0.0);
+    let wanted = Measuring {
+        picks: vec![pick("block", PickKind::Corner, [900.0, 0.0, 0.0])],
+        frame: None,
+        volumes: false,
+    };
+    let refused = measure(&Asked::at_rest(&workcell), &wanted).unwrap_err();
+    assert!(
+        refused
+            .to_string()
+            .contains("the corner of block is no longer there")
+    );
+}
