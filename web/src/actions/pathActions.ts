@@ -1,5 +1,7 @@
 import { useFindings } from '../findings/findingsStore'
+import { useMeasure } from '../findings/measureStore'
 import { useRules } from '../findings/rulesStore'
+import { useSettings } from '../settings/settingsStore'
 import { useWhat } from '../what/whatStore'
 import { useSection } from '../where/sectionStore'
 import { useTours } from '../where/tourStore'
@@ -40,7 +42,26 @@ export function findingsActions(): Row[] {
   const where = useWhere()
   const what = useWhat()
   const rules = useRules()
+  const measure = useMeasure()
+  const settings = useSettings()
   return [
+    {
+      id: 'measure',
+      name: 'Measure',
+      key: 'M',
+      run: () => {
+        measure.toggle()
+        if (!measure.picking) return
+        settings.panels.findings = true
+        findings.tab = 'measured'
+      },
+    },
+    {
+      id: 'measure-clear',
+      name: 'Forget what is measured',
+      run: measure.clear,
+      enabled: () => measure.picks.length > 0,
+    },
     { id: 'section', name: 'Section on or off', key: 'X', run: section.toggle },
     { id: 'section-add', name: 'Another section', key: 'Shift+X', run: section.addNew },
     { id: 'section-view', name: 'Section square to the view', run: section.addAlongView },

@@ -1,5 +1,6 @@
 import { useCell } from '../cell/cellStore'
 import { useFindings } from '../findings/findingsStore'
+import { useMeasure } from '../findings/measureStore'
 import { useSettings } from '../settings/settingsStore'
 import { useItems } from '../what/itemsStore'
 import { useWhat } from '../what/whatStore'
@@ -23,6 +24,7 @@ export function programActions(): Row[] {
   const where = useWhere()
   const exporting = useExport()
   const jog = useJog()
+  const measure = useMeasure()
   const programs = usePrograms()
   return [
     {
@@ -90,6 +92,7 @@ export function programActions(): Row[] {
         if (jog.open) return jog.close()
         if (programs.open) return programs.toggle()
         if (what.peeking) return (what.peeking = false)
+        if (measure.picks.length) return measure.clear()
         what.select(null)
       },
     },

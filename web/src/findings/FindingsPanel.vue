@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { storeToRefs } from 'pinia'
 import { computed, nextTick, ref } from 'vue'
 
 import { useKeys } from '../settings/bindings'
@@ -19,9 +20,8 @@ const tabs = {
   reach: { name: 'Reach', shows: ReachList },
   measured: { name: 'Measured', shows: Measured },
 }
-type Tab = keyof typeof tabs
-const order = Object.keys(tabs) as Tab[]
-const tab = ref<Tab>('clearance')
+const order = Object.keys(tabs) as (keyof typeof tabs)[]
+const { tab } = storeToRefs(findings)
 const list = ref<HTMLElement>()
 /** The arrows go from tab to tab, Home and End to the outer ones. */
 async function go(e: KeyboardEvent) {

@@ -1,66 +1,114 @@
 <script setup lang="ts">
-import { computed, onMounted, ref } from 'vue'
+import { computed } from 'vue'
 
 import { useCell } from '../cell/cellStore'
+import { useNotices } from '../cell/noticesStore'
+import { useKeys } from '../settings/bindings'
 import { useUnits } from '../settings/units'
 import { clock, useWhen } from '../when/whenStore'
-import { useFindings } from './findingsStore'
+import { asText } from './asText'
+import MeasuredBetween from './MeasuredBetween.vue'
+import { headline, told } from './known'
+import MeasuredValues from './MeasuredValues.vue'
+import PickChoice from './PickChoice.vue'
+import { useMeasure } from './measureStore'
 
 const cell = useCell()
-const findings = useFindings()
+const measure = useMeasure()
+const notices = useNotices()
 const units = useUnits()
 const when = useWhen()
+const keyOf = useKeys()
 
-const ends = computed(() => {
-  const frames =
-    cell.cell?.document.items.filter((i) => i.role === 'frame' || i.role === 'robot') ?? []
-  return {
-    from: frames.filter((i) => i.frame_kind === 'base' || i.role === 'robot'),
-    to: frames.filter((i) => i.role === 'frame' && i.frame_kind !== 'base'),
-  }
-})
-const from = ref('')
-const to = ref('')
-function measure() {
-  const f = from.value || ends.value.from[0]?.id
-  const t = to.value || ends.value.to[0]?.id
-  if (f && t) {
-    from.value = f
-    to.value = t
-    void findings.measureReach(f, t)
+const frames = computed(() => cell.cell?.document.items.filter((i) => i.role === 'frame') ?? [])
+const known = computed(() => measure.measured?.known ?? [])
+const isRefused = computed(() => measure.refused && measure.picks.length)
+
+async function copy() {
+  const text = asText(measure.measured!, units, clock(when.time))
+  try {
+    await navigator.clipboard.writeText(text)
+    notices.say('Copied as text.')
+  } catch {
+    notices.say('The browser does not let the page copy.')
   }
 }
-onMounted(() => {
-  if (!findings.reach) measure()
-})
 </script>
 
 <template>
   <div class="measure">
-    <label
-      >From
-      <select v-model="from" aria-label="Measure from" @change="measure">
-        <option v-for="i in ends.from" :key="i.id" :value="i.id">{{ i.name }}</option>
-      </select></label
-    >
-    <label
-      >To
-      <select v-model="to" aria-label="Measure to" @change="measure">
-        <option v-for="i in ends.to" :key="i.id" :value="i.id">{{ i.name }}</option>
-      </select></label
-    >
-    <p v-if="!ends.from.length || !ends.to.length" class="soft">
-      A reach needs a robot and a frame; this cell has none.
+    <div class="row">
+      <v-btn
+        :color="measure.picking ? 'primary' : undefined"
+        :aria-pressed="measure.picking"
+        :title="`Measure (${keyOf('measure')})`"
+        data-test="measure"
+        @click="measure.toggle"
+        >{{ measure.picking ? 'Click in the picture' : 'Pick in the picture' }}</v-btn
+      >
+      <template v-if="measure.picks.length">
+        <button
+          v-if="measure.picks.length === 2"
+          class="link"
+          title="First and second change places"
+          @click="measure.swap"
+        >
+          Swap
+        </button>
+        <button class="link" data-test="measure-clear" @click="measure.clear">Clear</button>
+      </template>
+    </div>
+    <p v-if="!measure.picks.length" class="soft hint" data-test="measure-empty">
+      Pick one thing to see all that is known of it, a second to see what lies between them: a
+      corner, an edge, a face, with <kbd>Shift</kbd> the whole item, with <kbd>Alt</kbd> just that
+      spot. Or choose:
     </p>
-    <dl v-if="findings.reachNow" class="number" data-test="reach">
-      <dt>straight</dt>
-      <dd>{{ units.length(findings.reachNow.straight) }}</dd>
-      <dt>along the floor</dt>
-      <dd>{{ units.length(findings.reachNow.horizontal) }}</dd>
-      <dt>upwards</dt>
-      <dd>{{ units.length(findings.reachNow.vertical) }}</dd>
-    </dl>
-    <p class="soft">At {{ clock(when.time) }}; follows the play head.</p>
+    <p v-if="isRefused" class="refused" role="alert" data-test="measure-refused">
+      {{ measure.refused }}
+    </p>
+
+    <section v-for="index in [0, 1]" :key="index" class="thing">
+      <template v-if="measure.picks.length > index">
+        <header>
+          <b class="which">{{ 'AB'[index] }}</b>
+          <span v-if="known[index]" class="what" :data-test="`known-${index}`">
+            <b>{{ headline(known[index], units) }}</b>
+            <span class="soft">{{ known[index].of }}</span>
+          </span>
+          <button
+            class="link"
+            :title="`Take ${'AB'[index]} away`"
+            :aria-label="`Take ${'AB'[index]} away`"
+            @click="measure.remove(index)"
+          >
+            ×
+          </button>
+        </header>
+        <MeasuredValues
+          v-if="known[index]"
+          :values="known[index].values.map((v) => told(v, units))"
+        />
+      </template>
+      <PickChoice v-else-if="measure.picks.length === index" :index="index" />
+    </section>
+
+    <MeasuredBetween v-if="measure.measured?.between" :between="measure.measured.between" />
+
+    <div v-if="measure.picks.length" class="row">
+      <label class="frame"
+        >Coordinates of
+        <select v-model="measure.frame" aria-label="Coordinates of" data-test="measure-frame">
+          <option :value="null">the world</option>
+          <option v-for="f in frames" :key="f.id" :value="f.id">{{ f.name }}</option>
+        </select></label
+      >
+      <button v-if="measure.measured" class="link" data-test="measure-copy" @click="copy">
+        Copy
+      </button>
+    </div>
+    <p v-if="measure.picks.length" class="soft">
+      At {{ clock(when.time) }}; follows the play head.
+    </p>
   </div>
 </template>
 
@@ -68,12 +116,51 @@ onMounted(() => {
 .measure {
   display: grid;
   gap: 8px;
-  padding: 6px 4px;
+  padding: 2px 4px;
 }
-.measure label {
-  display: grid;
-  grid-template-columns: 44px 1fr;
+.row {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 12px;
   align-items: center;
+}
+.hint {
+  font-size: 12px;
+}
+.refused {
+  color: rgb(var(--v-theme-error));
+}
+.thing {
+  display: grid;
+  gap: 3px;
+}
+header {
+  display: flex;
+  gap: 7px;
+  align-items: baseline;
+}
+.which {
+  flex: none;
+  width: 18px;
+  text-align: center;
+  border-radius: 9px;
+  font-size: 11px;
+  color: rgb(var(--v-theme-surface));
+  background: var(--plum);
+}
+.what {
+  flex: 1;
+  display: flex;
+  flex-wrap: wrap;
+  gap: 0 7px;
+}
+.frame {
+  display: flex;
+  gap: 6px;
+  align-items: center;
+  min-width: 0;
+  flex: 1;
+  font-size: 12px;
 }
 select {
   appearance: auto;
@@ -83,17 +170,5 @@ select {
   background: rgb(var(--v-theme-surface));
   color: inherit;
   min-width: 0;
-}
-dl {
-  display: grid;
-  grid-template-columns: auto 1fr;
-  gap: 4px 14px;
-}
-dd {
-  text-align: right;
-  font-weight: 700;
-}
-dt {
-  font-family: var(--font);
 }
 </style>

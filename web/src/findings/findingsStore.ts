@@ -25,6 +25,8 @@ export const useFindings = defineStore('findings', () => {
   const where = useWhere()
   const section = useSection()
 
+  /** Which list is looked at. */
+  const tab = ref<'clearance' | 'reach' | 'measured'>('clearance')
   const findings = shallowRef<Findings | null>(null)
   /** Its pairs as far as they were asked for, worst first. */
   const pairs = shallowRef<Pair[]>([])
@@ -48,10 +50,6 @@ export const useFindings = defineStore('findings', () => {
   /** How deep the two bodies of the finding shown overlap where they do most. */
   const depth = shallowRef<Schemas['OverlapAnswer'] | null>(null)
   const openEdges = shallowRef<number[][][]>([])
-  const reach = shallowRef<{ from: string; to: string; series: Schemas['ReachSeries'] } | null>(
-    null,
-  )
-
   const path = () => ({ params: { path: { id: cell.cell!.id } } })
 
   /** Asks how the last sweep stands; what it found is fetched only when that is something else. */
@@ -177,23 +175,8 @@ export const useFindings = defineStore('findings', () => {
     where.goBack()
   }
 
-  async function measureReach(from: string, to: string) {
-    const request = { params: { path: { id: cell.cell!.id }, query: { from, to } } }
-    reach.value = { from, to, series: await answer(api.GET('/api/cells/{id}/reach', request)) }
-  }
-  /** The measured reach at the play head. */
-  const reachNow = computed(() => {
-    if (!reach.value) return null
-    const { series } = reach.value
-    const at = Math.min(series.straight_mm.length - 1, Math.round(when.time / series.step_s))
-    return {
-      straight: series.straight_mm[at]!,
-      horizontal: series.horizontal_mm[at]!,
-      vertical: series.vertical_mm[at]!,
-    }
-  })
-
   return {
+    tab,
     findings,
     pairs,
     count,
@@ -204,8 +187,6 @@ export const useFindings = defineStore('findings', () => {
     shown,
     openEdges,
     depth,
-    reach,
-    reachNow,
     load,
     more,
     find,
@@ -214,6 +195,5 @@ export const useFindings = defineStore('findings', () => {
     heard,
     showEvidence,
     leaveEvidence,
-    measureReach,
   }
 })

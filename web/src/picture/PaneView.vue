@@ -18,6 +18,7 @@ import ContextMenu from './ContextMenu.vue'
 import EvidenceLabel from './EvidenceLabel.vue'
 import FaultLabel from './FaultLabel.vue'
 import HeldDial from './HeldDial.vue'
+import MeasureLabels from './MeasureLabels.vue'
 import SectionHandle from './SectionHandle.vue'
 import TourStops from './TourStops.vue'
 import { useSeen } from './useSeen'
@@ -29,6 +30,7 @@ import { useHand } from './useHand'
 import { useSection } from '../where/sectionStore'
 import { useWhere } from '../where/whereStore'
 import { useNotices } from '../cell/noticesStore'
+import { type Met, useMeasure, type Wanted } from '../findings/measureStore'
 
 const props = defineProps<{ index: number; place: number; many: boolean }>()
 const emit = defineEmits<{ pointer: [at: Vec3 | null] }>()
@@ -41,6 +43,7 @@ const cell = useCell()
 const notices = useNotices()
 const units = useUnits()
 const section = useSection()
+const measure = useMeasure()
 const keyOf = useKeys()
 const { scene } = inject(sceneKey)!
 
@@ -54,6 +57,7 @@ const { width, height } = useElementSize(box)
 const hand = useHand(box, props.index, () => scene.value, {
   click(at, e) {
     const hit = scene.value?.spots.pick(props.index, ...at) ?? null
+    if (measure.picking) return hit ? void measure.click(met(hit), wanted(e)) : undefined
     if (where.asking) return answerAsking(at, hit)
     const ghost = what.peeking ? scene.value?.spots.pick(props.index, ...at, true) : null
     if (ghost && !what.visible.has(ghost.item)) return what.show([ghost.item])
@@ -84,8 +88,25 @@ const hand = useHand(box, props.index, () => scene.value, {
     const r = box.value!.getBoundingClientRect()
     menu.value = { x: r.left + at[0], y: r.top + at[1], hits }
   },
-  hover: (hit) => emit('pointer', hit?.at ?? null),
+  hover(hit, at, e) {
+    emit('pointer', hit?.at ?? null)
+    pointer.value = hit && at
+    if (measure.picking) void measure.aim(hit && met(hit), wanted(e))
+  },
 })
+
+// ---- measuring
+const pointer = ref<[number, number] | null>(null)
+/** From how far a corner is meant rather than the face, pixels. */
+const NEAR = 10
+const met = (hit: Hit): Met => ({
+  ...hit,
+  near_mm: NEAR * (scene.value?.spots.pixel(props.index, hit.at) ?? 1),
+})
+function wanted(e: { shiftKey: boolean; altKey: boolean }): Wanted {
+  if (e.shiftKey) return 'item'
+  return e.altKey ? 'spot' : 'nearest'
+}
 
 /** Whether the drawn rectangle takes what it touches. */
 const touching = computed(
@@ -169,6 +190,7 @@ const asked = {
   'face-on': 'Click the face to look at square on',
   'cut-face': 'Click the face to cut along',
   pivot: 'Click the point to turn about',
+  measure: 'Click a corner, edge or face; Shift the whole item, Alt just the spot',
   places: '',
 }
 const question = computed(() => {
@@ -222,6 +244,7 @@ defineExpose({ ahead: hand.ahead })
     </div>
     <SectionHandle :index="index" />
     <EvidenceLabel :index="index" :width="width" :height="height" />
+    <MeasureLabels :index="index" :width="width" :height="height" :pointer="pointer" />
     <FaultLabel :index="index" />
     <TourStops :index="index" :box="box" />
     <div v-if="draggedBy" class="dragged number" role="status" data-test="dragged">
@@ -341,5 +364,10 @@ defineExpose({ ahead: hand.ahead })
   color: rgb(var(--v-theme-surface));
   pointer-events: none;
   white-space: nowrap;
+}
+.asked kbd {
+  color: inherit;
+  background: none;
+  border-color: currentcolor;
 }
 </style>

@@ -6,6 +6,7 @@ import { useTheme } from 'vuetify'
 import type { Cell, Vec3 } from '../api/client'
 import { useCell } from '../cell/cellStore'
 import { useFindings } from '../findings/findingsStore'
+import { useMeasure } from '../findings/measureStore'
 import { useSection } from '../where/sectionStore'
 import { palettes } from '../scene/look'
 import { useSettings } from '../settings/settingsStore'
@@ -30,6 +31,7 @@ const where = useWhere()
 const when = useWhen()
 const jog = useJog()
 const findings = useFindings()
+const measure = useMeasure()
 const section = useSection()
 const settings = useSettings()
 const tours = useTours()
@@ -186,6 +188,9 @@ const gap = computed(() => {
 watch([gap, scene, palette], () => scene.value?.stage.setGap(gap.value))
 watch([() => findings.openEdges, scene, palette], () =>
   scene.value?.stage.setOpenEdges(findings.openEdges),
+)
+watch([() => measure.drawn, () => measure.shownSpan, scene, palette], ([drawn, span]) =>
+  scene.value?.stage.setMeasured(drawn.lines, span && [span.from_mm as Vec3, span.to_mm as Vec3]),
 )
 watch([() => tours.eyes, scene], () => scene.value?.stage.setTour(tours.eyes))
 defineExpose({ scene })

@@ -18,7 +18,7 @@ export interface HandEvents {
   doubleClick: (at: At) => void
   rectangle: (from: At, to: At, movement: Movement, e: PointerEvent) => void
   menu: (at: At, e: PointerEvent) => void
-  hover: (hit: Hit | null, at: At) => void
+  hover: (hit: Hit | null, at: At, e: PointerEvent) => void
 }
 
 /** A drag begins after so many pixels; a drawing that stands square is only turned on purpose. */
@@ -177,7 +177,7 @@ export function useHand(
       if (scene()?.stage.handlesBusy) return void (what.hovered = null)
       const hit = scene()?.spots.pick(pane, ...at) ?? null
       what.hovered = hit?.item ?? null
-      on.hover(hit, at)
+      on.hover(hit, at, e)
       return
     }
     const locked = document.pointerLockElement === element.value
@@ -279,10 +279,10 @@ export function useHand(
     drag = null
     pivot.value = rectangle.value = null
   })
-  useEventListener(element, 'pointerleave', () => {
+  useEventListener(element, 'pointerleave', (e: PointerEvent) => {
     if (drag) return
     what.hovered = null
-    on.hover(null, [0, 0])
+    on.hover(null, [0, 0], e)
   })
   useEventListener(element, 'contextmenu', (e: Event) => e.preventDefault())
   useEventListener(element, 'wheel', wheel, { passive: false })

@@ -34,11 +34,17 @@ export class Marks {
   private frames = new WideLines(2.2, 20)
   private gap = new WideLines(2.5, 21)
   private openEdges = new WideLines(2.5, 20)
+  private measured = new WideLines(2.5, 20)
   private camera = new WideLines(1.6, 19)
   private tour = new WideLines(1.6, 19)
-  readonly objects = [this.frames, this.gap, this.openEdges, this.camera, this.tour].map(
-    (lines) => lines.object,
-  )
+  readonly objects = [
+    this.frames,
+    this.gap,
+    this.openEdges,
+    this.measured,
+    this.camera,
+    this.tour,
+  ].map((lines) => lines.object)
 
   constructor(private palette: Palette) {}
 
@@ -57,6 +63,21 @@ export class Marks {
     this.openEdges.set(
       edges.flat(2).map((x) => x * M),
       edges.map(() => colour),
+    )
+  }
+
+  /** Lines of what is measured, and the span between two points, mm. */
+  setMeasured(lines: Vec3[][], span: [Vec3, Vec3] | null) {
+    const ends: number[] = []
+    const all = span ? [...lines, span] : lines
+    for (const line of all)
+      line
+        .slice(1)
+        .forEach((p, i) => ends.push(...line[i]!.map((x) => x * M), ...p.map((x) => x * M)))
+    const colour = new THREE.Color(this.palette.selection)
+    this.measured.set(
+      ends,
+      Array.from({ length: ends.length / 6 }, () => colour),
     )
   }
 

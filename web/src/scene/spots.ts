@@ -6,6 +6,7 @@ import type { Bodies } from './bodies'
 import { type Cameras, type Pixel } from './cameras'
 import type { Cutaway } from './cutaway'
 import { frameMatrix, type SceneFrame } from './marks'
+import { add, basis } from './navigation'
 import type { PaneView } from './painter'
 import { cornerNear, type Hit, pickAll, within } from './picking'
 
@@ -46,6 +47,17 @@ export class Spots {
   project(pane: number, at: Vec3): Pixel | null {
     const view = this.view(pane)
     return view ? this.cameras.project(view, at) : null
+  }
+
+  /** How long (mm) a pixel of a pane is where a point (mm) is. */
+  pixel(pane: number, at: Vec3): number {
+    const view = this.view(pane)
+    if (!view) return 1
+    const { right } = basis(view.viewpoint)
+    const [here, aside] = [this.project(pane, at), this.project(pane, add(at, right, 1))]
+    return here && aside
+      ? 1 / Math.max(1e-9, Math.hypot(aside[0] - here[0], aside[1] - here[1]))
+      : 1
   }
 
   /** Everything shown under a pixel of a pane, nearest first; a marked frame comes before all. */

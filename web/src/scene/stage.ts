@@ -198,6 +198,12 @@ export class Stage {
     this.changed(false)
   }
 
+  /** Lines of what is measured, and the span between two points, mm; always on top. */
+  setMeasured(lines: Vec3[][], span: [Vec3, Vec3] | null) {
+    this.marks.setMeasured(lines, span)
+    this.changed(false)
+  }
+
   /** The way of a tour's camera, as eyes in mm. */
   setTour(eyes: Vec3[]) {
     this.marks.setTour(eyes)

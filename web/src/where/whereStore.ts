@@ -18,7 +18,15 @@ const PATIENCE_MS = 2000
 
 /** A click in the picture that something waits for. */
 export type Asking =
-  'stand' | 'camera-from' | 'camera-to' | 'rectangle' | 'face-on' | 'cut-face' | 'pivot' | 'places'
+  | 'stand'
+  | 'camera-from'
+  | 'camera-to'
+  | 'rectangle'
+  | 'face-on'
+  | 'cut-face'
+  | 'pivot'
+  | 'places'
+  | 'measure'
 
 /** From where one looks and how it is drawn. */
 export const useWhere = defineStore('where', () => {

@@ -6,7 +6,7 @@ use std::f64::consts::TAU;
 use utoipa::ToSchema;
 
 use super::thing::{Is, Part, Thing};
-use super::value::{Amount, Value, ValueKind, Values};
+use super::value::{Amount, KnownValue, ValueKind, Values};
 use crate::document::PickKind;
 use crate::questions::Asked;
 use crate::report::millimetres;
@@ -21,7 +21,7 @@ pub struct Known {
     /// What it is.
     pub is: KnownKind,
     /// All that is known, coordinates in the chosen frame; what says most comes first.
-    pub values: Vec<Value>,
+    pub values: Vec<KnownValue>,
     /// Lines that show it: edges, axes; world coordinates.
     pub lines_mm: Vec<Vec<[f64; 3]>>,
     /// Points that show it: corners, centres.

@@ -9,7 +9,7 @@ mod value;
 pub use between::{Between, CarrierKind, CarriersApart, Span};
 pub use known::{Known, KnownKind};
 pub use pick::{Picked, snap};
-pub use value::{Amount, Value, ValueKind};
+pub use value::{Amount, KnownValue, ValueKind};
 
 use selvik_core::spatial::Pose;
 use selvik_formats::{FormatError, Result};

@@ -6,7 +6,7 @@ use crate::report::millimetres;
 
 /// A number that was measured, or three.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
-pub struct Value {
+pub struct KnownValue {
     /// What it says.
     pub what: ValueKind,
     /// How much.
@@ -83,12 +83,12 @@ pub enum Amount {
 /// Makes values in one frame.
 pub(super) struct Values<'a> {
     pub frame: &'a Pose,
-    pub all: Vec<Value>,
+    pub all: Vec<KnownValue>,
 }
 
 impl Values<'_> {
     pub fn add(&mut self, what: ValueKind, amount: Amount) {
-        self.all.push(Value { what, amount });
+        self.all.push(KnownValue { what, amount });
     }
 
     pub fn length(&mut self, what: ValueKind, metres: f64) {

@@ -1,4 +1,5 @@
 use super::facets::{Facets, NONE};
+use super::least_squares::least_spread;
 use super::model::{Model, Patch};
 use crate::mesh::TriangleMesh;
 use crate::spatial::{Point, Vector};
@@ -26,6 +27,18 @@ const SETTLED: f64 = 0.25;
 const SETTLINGS: usize = 3;
 /// Facets face as their surface does, within the angle of this cosine.
 const ALIKE: f64 = 0.9;
+/// What is found in a row goes round by this at least, rad.
+const TURNED: f64 = 0.6;
+/// Of so many neighbours of a facet two are looked for that lie on either side of it: the cosine of their directions.
+const MOST_BESIDE: usize = 8;
+const OPPOSITE: f64 = -0.5;
+/// Facets of a ball reach no farther than this round its centre (rad), nor do those of a tube.
+const FACET: f64 = 0.4;
+/// Directions that lie in one plane but for this are those of something turned that has one slope.
+const LEVEL: f64 = 1e-3;
+/// Tubes are told by so many rings of corners, or by one less if those are equally far apart, but for this factor.
+const RINGS: usize = 5;
+const EQUALLY_FAR: f64 = 1.3;
 /// So many triangles of a facet are asked where it faces.
 const MOST_ASKED: usize = 8;
 /// Fewer facets than this must be equally wide, but for this factor: chamfers look like cylinders of three facets.
@@ -99,6 +112,10 @@ impl<'a> Curved<'a> {
         for facet in 0..count as u32 {
             found.look_round(facet);
         }
+        // Only then: a row of a ball or a tube is a cone, too.
+        for facet in 0..count as u32 {
+            found.look_along(facet);
+        }
         found
     }
 
@@ -115,15 +132,55 @@ impl<'a> Curved<'a> {
             best = self.best(&round[..first]);
         }
         if let Some(face) = best {
-            for &facet in &face.facets {
-                self.of[facet as usize] = self.faces.len() as u32;
-            }
-            self.faces.push(face);
+            self.take(face);
         } else {
             // What lies nearest would fare no better.
             for &facet in &round[..1 + round.len() / 2] {
                 self.tried[facet as usize] = true;
             }
+        }
+    }
+
+    fn take(&mut self, face: Grown) {
+        for &facet in &face.facets {
+            self.of[facet as usize] = self.faces.len() as u32;
+        }
+        self.faces.push(face);
+    }
+
+    /// Looks for the surface of a facet and two others on either side of it: where one turned face goes over into another,
+    /// those above and below are not of it.
+    fn look_along(&mut self, seed: u32) {
+        let pieces = self.facets.triangles(seed).len();
+        if self.of[seed as usize] != NONE || pieces < 2 || !self.is_piece(seed) {
+            return;
+        }
+        let free = |f: &u32| self.of[*f as usize] == NONE && self.facets.is_smooth(seed, *f);
+        let mut beside: Vec<u32> = self.facets.rim(seed).map(|side| side.2).collect();
+        beside.sort_unstable();
+        beside.dedup();
+        beside.retain(free);
+        beside.truncate(MOST_BESIDE);
+        let centre = self.facets.centre(seed);
+        let towards = |f: u32| (self.facets.centre(f) - centre).normalize();
+        let mut rows = Vec::new();
+        for (at, &one) in beside.iter().enumerate() {
+            for &other in &beside[at + 1..] {
+                if towards(one).dot(&towards(other)) < OPPOSITE {
+                    rows.push([seed, one, other]);
+                }
+            }
+        }
+        let found: Vec<Grown> = rows.iter().filter_map(|row| self.best(row)).collect();
+        let best = found.into_iter().max_by_key(|grown| grown.facets.len());
+        // So few are found in anything wavy, too.
+        let turns = |face: &Grown| {
+            let normal = self.facets.normal(face.facets[0]);
+            let lean = |&f: &u32| self.facets.normal(f).dot(&normal);
+            face.facets.iter().map(lean).fold(1.0, f64::min) < TURNED.cos()
+        };
+        if let Some(face) = best.filter(|face| face.facets.len() >= FEW && turns(face)) {
+            self.take(face);
         }
     }
 
@@ -318,8 +375,15 @@ impl<'a> Curved<'a> {
         let (facets, corners) = (face.facets.len(), face.corners.len());
         match face.model {
             Model::Plane { .. } => false,
-            Model::Sphere { .. } => facets >= FEW && corners >= 10,
-            Model::Torus { .. } => facets >= FEW && corners >= 16,
+            Model::Sphere { centre, radius } => {
+                facets >= FEW && corners >= 10 && self.is_ball(face, &centre, radius)
+            }
+            Model::Torus {
+                centre,
+                axis,
+                radius,
+                ..
+            } => facets >= FEW && corners >= 16 && is_tube(&face.corners, &centre, &axis, radius),
             Model::Cone { .. } if facets >= FEW => corners >= 12,
             Model::Cylinder { .. } if facets >= FEW => corners >= 8,
             Model::Cylinder { .. } | Model::Cone { .. } => {
@@ -327,6 +391,22 @@ impl<'a> Curved<'a> {
                 facets >= 3 && corners >= 8 && self.are_equally_wide(&face.facets, &origin, &axis)
             }
         }
+    }
+
+    /// Whether facets are as small as those of a ball are, and face all ways: corners on two circles of one axis always lie
+    /// on a ball, too.
+    fn is_ball(&self, face: &Grown, centre: &Point, radius: f64) -> bool {
+        let reaches = |&facet: &u32| {
+            let normal = self.facets.normal(facet);
+            let triangles = self.facets.triangles(facet).iter();
+            triangles
+                .flat_map(|&t| self.mesh.corners(t as usize))
+                .all(|p| normal.dot(&(p - centre)).abs() > radius * FACET.cos())
+        };
+        let normals: Vec<Vector> = face.facets.iter().map(|&f| self.facets.normal(f)).collect();
+        let (axis, level) = least_spread(&normals).unwrap_or((Vector::z(), 0.0));
+        let off = |n: &Vector| (n.dot(&axis) - level).abs();
+        face.facets.iter().all(reaches) && normals.iter().any(|n| off(n) > LEVEL)
     }
 
     fn are_equally_wide(&self, facets: &[u32], origin: &Point, axis: &Vector) -> bool {
@@ -350,4 +430,30 @@ impl<'a> Curved<'a> {
             .fold((f64::INFINITY, 0.0f64), |(l, h), &w| (l.min(w), h.max(w)));
         high < EQUALLY_WIDE * low
     }
+}
+
+/// Whether corners lie on enough rings of a tube: three rings of one axis always lie on one.
+fn is_tube(corners: &[Point], centre: &Point, axis: &Vector, radius: f64) -> bool {
+    let angle = |p: &Point| {
+        let from = p - centre;
+        let along = from.dot(axis);
+        let off = (from - axis * along).norm();
+        along.atan2(off - radius)
+    };
+    let mut angles: Vec<f64> = corners.iter().map(angle).collect();
+    angles.sort_by(f64::total_cmp);
+    let rings: Vec<f64> = angles
+        .chunk_by(|a, b| b - a < LEVEL)
+        .map(|ring| ring[0])
+        .collect();
+    let mut gaps: Vec<f64> = rings.windows(2).map(|w| w[1] - w[0]).collect();
+    // Round the back of the tube: the widest gap of all is where it is open.
+    gaps.push(rings[0] + std::f64::consts::TAU - rings[rings.len() - 1]);
+    gaps.sort_by(f64::total_cmp);
+    gaps.pop();
+    let (Some(narrow), Some(wide)) = (gaps.first(), gaps.last()) else {
+        return false;
+    };
+    *wide < 2.0 * FACET
+        && (rings.len() >= RINGS || rings.len() == RINGS - 1 && *wide < EQUALLY_FAR * narrow)
 }

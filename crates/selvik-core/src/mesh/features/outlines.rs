@@ -9,6 +9,9 @@ use crate::spatial::{Point, Vector};
 
 /// Corners lie this near to their line or circle, as a share of its length or radius, besides the rounding of numbers.
 const NEAR: f64 = 1e-4;
+/// A chain is parted where a stretch meets one so many times as long, and bends there (rad): a line goes over into an arc.
+const LONG: f64 = 3.0;
+const BENDS: f64 = 1e-3;
 /// Fewer stretches than this make no circle.
 const STRETCHES: usize = 4;
 
@@ -152,7 +155,7 @@ fn chains(edges: impl Iterator<Item = [u32; 2]>) -> Vec<Vec<u32>> {
     found
 }
 
-/// A chain parted where it turns sharply; a closed one begins at its first corner.
+/// A chain parted where it turns sharply, or a line goes over into an arc; a closed one begins at its first corner.
 fn between_corners(points: &[Point]) -> Vec<Vec<Point>> {
     let closed = points.len() > 3 && points.first() == points.last();
     let count = if closed {
@@ -163,7 +166,9 @@ fn between_corners(points: &[Point]) -> Vec<Vec<Point>> {
     let at = |i: usize| points[i % count];
     let turns = |i: usize| {
         let (one, other) = (at(i) - at(i + count - 1), at(i + 1) - at(i));
-        one.angle(&other) > SMOOTH
+        let angle = one.angle(&other);
+        let (a, b) = (one.norm(), other.norm());
+        angle > SMOOTH || angle > BENDS && a.max(b) > LONG * a.min(b)
     };
     let inner = if closed { 0..count } else { 1..count - 1 };
     let corners: Vec<usize> = inner.filter(|&i| turns(i)).collect();

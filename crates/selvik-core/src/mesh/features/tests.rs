@@ -140,6 +140,47 @@ fn balls_tapers_and_fillets_are_what_they_are() {
 }
 
 #[test]
+fn the_rim_of_a_rounded_plate_is_four_lines_and_four_arcs() {
+    let (half, radius, steps) = ([0.08, 0.05], 0.012, 6);
+    let mut outline = Vec::new();
+    for (corner, (sx, sy)) in [(1.0, 1.0), (-1.0, 1.0), (-1.0, -1.0), (1.0, -1.0)]
+        .into_iter()
+        .enumerate()
+    {
+        for step in 0..=steps {
+            let angle = PI / 2.0 * (corner as f64 + f64::from(step) / f64::from(steps));
+            let (sin, cos) = angle.sin_cos();
+            outline.push([sx * half[0] + radius * cos, sy * half[1] + radius * sin]);
+        }
+    }
+    let count = outline.len();
+    let at = |i: usize, z: f64| Point::new(outline[i % count][0], outline[i % count][1], z);
+    let wall = (0..count).flat_map(|i| {
+        let [a, b, c, d] = [at(i, 0.0), at(i + 1, 0.0), at(i + 1, 0.02), at(i, 0.02)];
+        [[a, b, c], [a, c, d]]
+    });
+    let lid = (1..count - 1).map(|i| [at(0, 0.02), at(i, 0.02), at(i + 1, 0.02)]);
+    let mesh = TriangleMesh::from_soup(wall.chain(lid)).unwrap().mesh;
+    let features = Features::of(&mesh);
+    // Between the lid and the wall; those at the bottom are open.
+    let rim: Vec<&Edge> = features
+        .edges()
+        .iter()
+        .filter(|e| e.points.iter().all(|p| p.z > 0.01))
+        .collect();
+    let arcs = rim.iter().filter(|e| {
+        matches!(e.shape, EdgeShape::Circle { radius: r, whole: false, .. } if (r - radius).abs() < 1e-9)
+    });
+    let lines: Vec<f64> = rim
+        .iter()
+        .filter(|e| e.shape == EdgeShape::Straight)
+        .map(|e| e.length)
+        .collect();
+    assert_eq!((arcs.count(), lines.len(), rim.len()), (4, 4, 8));
+    assert!((lines.iter().sum::<f64>() - 4.0 * (half[0] + half[1])).abs() < 1e-9);
+}
+
+#[test]
 fn a_nut_an_octagon_and_a_block_with_chamfers_are_flat() {
     for sides in [6, 8] {
         let features = Features::of(&cylinder_mesh(0.01, 0.008, sides));
@@ -158,6 +199,31 @@ fn a_nut_an_octagon_and_a_block_with_chamfers_are_flat() {
     });
     let features = Features::of(&TriangleMesh::from_soup(soup).unwrap().mesh);
     assert_eq!(faces_like(&features, is_flat).len(), 3);
+}
+
+#[test]
+fn a_profile_of_three_smooth_slopes_is_three_tapers_and_no_ring() {
+    // Three rings of one axis lie on some torus, two on some ball.
+    let profile = [[0.170, 0.09], [0.165, 0.52], [0.19, 0.56], [0.25, 0.6]];
+    let features = Features::of(&turned_mesh(&profile, 64));
+    let cones = faces_like(&features, |m| matches!(m, Model::Cone { .. }));
+    let mut angles: Vec<f64> = cones
+        .iter()
+        .map(|f| match f.model {
+            Some(Model::Cone { half_angle, .. }) => half_angle.tan(),
+            _ => unreachable!(),
+        })
+        .collect();
+    angles.sort_by(f64::total_cmp);
+    let wanted = [0.005 / 0.43, 0.025 / 0.04, 0.06 / 0.04];
+    assert_eq!((features.faces().len(), angles.len()), (3, 3));
+    assert!(
+        angles
+            .iter()
+            .zip(wanted)
+            .all(|(a, b)| (a / b - 1.0).abs() < 1e-6),
+        "{angles:?}"
+    );
 }
 
 #[test]

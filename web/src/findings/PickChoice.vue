@@ -1,0 +1,57 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+
+import { useCell } from '../cell/cellStore'
+import { useMeasure } from './measureStore'
+
+/** A thing chosen by name instead of picked: a frame, or a whole item. */
+const props = defineProps<{ index: number }>()
+const cell = useCell()
+const measure = useMeasure()
+
+const label = computed(() => (props.index ? 'To' : 'From'))
+const isBodied = computed(() => new Set(cell.cell?.bodies.map((b) => b.item)))
+const groups = computed(() => {
+  const items = cell.cell?.document.items ?? []
+  return {
+    Frames: items.filter((i) => i.role === 'frame').map((i) => ({ ...i, kind: 'frame' as const })),
+    Items: items
+      .filter((i) => i.role === 'group' || isBodied.value.has(i.id))
+      .map((i) => ({ ...i, kind: 'item' as const })),
+  }
+})
+function choose(e: Event) {
+  const [kind, on] = (e.target as HTMLSelectElement).value.split(' ', 2)
+  measure.put(props.index, { on: on!, kind: kind as 'frame' | 'item' })
+}
+</script>
+
+<template>
+  <label class="choice"
+    >{{ label }}
+    <select :aria-label="`Measure ${label.toLowerCase()}`" @change="choose">
+      <option value="" selected disabled>a frame or an item…</option>
+      <optgroup v-for="(list, name) in groups" :key="name" :label="name">
+        <option v-for="i in list" :key="i.id" :value="`${i.kind} ${i.id}`">{{ i.name }}</option>
+      </optgroup>
+    </select></label
+  >
+</template>
+
+<style scoped>
+.choice {
+  display: grid;
+  grid-template-columns: 36px minmax(0, 1fr);
+  align-items: center;
+  font-size: 12px;
+}
+select {
+  appearance: auto;
+  border: 1px solid var(--line);
+  border-radius: 4px;
+  padding: 3px;
+  background: rgb(var(--v-theme-surface));
+  color: inherit;
+  min-width: 0;
+}
+</style>
