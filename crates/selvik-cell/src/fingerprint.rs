@@ -77,7 +77,7 @@ pub fn files_hash(files: &PackageFiles) -> Result<String> {
     Ok(hash.finalize().to_string())
 }
 
-/// Whether two documents are alike but for their views, and what people remember of items.
+/// Whether two documents are alike but for their views, kept findings, and what people remember of items.
 #[must_use]
 pub fn only_views_differ(a: &CellDocument, b: &CellDocument) -> bool {
     // What is longest is the quickest to tell.
@@ -124,6 +124,7 @@ fn without_views(document: &CellDocument) -> CellDocument {
         views: Vec::new(),
         opening_view: None,
         tours: Vec::new(),
+        findings: Vec::new(),
         ..document.clone()
     };
     // What a rule is about is more than how it is looked at.

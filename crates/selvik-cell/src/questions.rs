@@ -389,6 +389,20 @@ impl<'a> Asked<'a> {
         Ok(found)
     }
 
+    /// A body as `item` or `item/link`.
+    pub(crate) fn name_of(&self, id: BodyId) -> String {
+        let assembly = &self.workcell.assembly;
+        let body = assembly.body(id);
+        let item = &assembly.cell().items()[body.item].id.0;
+        match body.link {
+            Some(link) => {
+                let mechanism = assembly.mechanism(body.item).expect("a link has one");
+                format!("{item}/{}", mechanism.links()[link].name)
+            }
+            None => item.clone(),
+        }
+    }
+
     pub(crate) fn placed(&self, id: BodyId) -> (&'a Surface, Pose) {
         let body = self.workcell.assembly.body(id);
         (&body.surface, self.poses[body.node.0])

@@ -3,6 +3,7 @@
 //! Bytes in, core types out; every refusal says which file, where in it, and why. Nothing here knows what a cell
 //! document is, and nothing touches a database or the network.
 
+mod csv_written;
 mod error;
 mod files;
 mod link_geometry;
@@ -16,6 +17,7 @@ mod urdf;
 mod urdf_writer;
 mod xml;
 
+pub use csv_written::to_csv;
 pub use error::{FormatError, Result};
 pub use files::{MAX_FILES, MAX_TOTAL_BYTES, PackageFiles};
 pub use link_geometry::LinkGeometry;

@@ -1,4 +1,5 @@
 import { useFindings } from '../findings/findingsStore'
+import { useKept } from '../findings/keptStore'
 import { useMeasure } from '../findings/measureStore'
 import { useRules } from '../findings/rulesStore'
 import { useSettings } from '../settings/settingsStore'
@@ -42,6 +43,7 @@ export function findingsActions(): Row[] {
   const where = useWhere()
   const what = useWhat()
   const rules = useRules()
+  const kept = useKept()
   const measure = useMeasure()
   const settings = useSettings()
   return [
@@ -55,6 +57,13 @@ export function findingsActions(): Row[] {
         settings.panels.findings = true
         findings.tab = 'measured'
       },
+    },
+    {
+      id: 'keep-finding',
+      name: 'Keep as a finding',
+      key: 'Shift+M',
+      run: kept.keepNow,
+      enabled: () => kept.canKeep,
     },
     {
       id: 'measure-clear',

@@ -6,11 +6,13 @@ import { useKeys } from '../settings/bindings'
 import { useUnits } from '../settings/units'
 import { clock } from '../when/whenStore'
 import { useFindings } from './findingsStore'
+import { useKept } from './keptStore'
 import { useRules } from './rulesStore'
 import VerdictMark from './VerdictMark.vue'
 import { pairKey, verdictWord } from './verdicts'
 
 const keyOf = useKeys()
+const kept = useKept()
 const findings = useFindings()
 const rules = useRules()
 const units = useUnits()
@@ -86,28 +88,37 @@ const certifiedBetween = (p: Pair) =>
     <span class="names">Rule “{{ r.name }}”</span><span />
     <span class="soft detail"><b>not certified</b> · {{ r.reasons.join('; ') }}</span>
   </div>
-  <button
-    v-for="p in shown"
-    :key="pairKey(p)"
-    class="card"
-    :class="[p.verdict, { at: findings.shown === p }]"
-    data-test="finding"
-    :title="certifiedBetween(p)"
-    @click="findings.showEvidence(p)"
-  >
-    <VerdictMark :verdict="p.verdict" />
-    <span class="names">{{ p.a.name }} – {{ p.b.name }}</span>
-    <span class="number value"
-      ><template v-if="wide(p)">over {{ units.number(p.lower_mm, -1) }}</template
-      ><template v-else>{{ value(p) }}</template> {{ units.sign }}</span
+  <template v-for="p in shown" :key="pairKey(p)">
+    <button
+      class="card"
+      :class="[p.verdict, { at: findings.shown === p }]"
+      data-test="finding"
+      :title="certifiedBetween(p)"
+      @click="findings.showEvidence(p)"
     >
-    <span class="soft detail"
-      ><b>{{ verdictWord(p.verdict) }}</b> · needs
-      {{ units.short(p.required_mm).replace(/ mm$/, '') }} ·
-      <span class="number">{{ clock(p.time_s) }}</span> {{ lasts(p)
-      }}<template v-for="reason in p.reasons" :key="reason"><br />{{ reason }}</template></span
+      <VerdictMark :verdict="p.verdict" />
+      <span class="names">{{ p.a.name }} – {{ p.b.name }}</span>
+      <span class="number value"
+        ><template v-if="wide(p)">over {{ units.number(p.lower_mm, -1) }}</template
+        ><template v-else>{{ value(p) }}</template> {{ units.sign }}</span
+      >
+      <span class="soft detail"
+        ><b>{{ verdictWord(p.verdict) }}</b> · needs
+        {{ units.short(p.required_mm).replace(/ mm$/, '') }} ·
+        <span class="number">{{ clock(p.time_s) }}</span> {{ lasts(p)
+        }}<template v-for="reason in p.reasons" :key="reason"><br />{{ reason }}</template></span
+      >
+    </button>
+    <button
+      v-if="findings.shown === p"
+      class="link keep"
+      data-test="keep-evidence"
+      :title="`Keep this closest approach, with its view (${keyOf('keep-finding')})`"
+      @click="kept.keepPair(p)"
     >
-  </button>
+      Keep as a finding
+    </button>
+  </template>
   <p v-if="rest || all" class="soft more">
     <template v-if="rest">
       <button data-test="more-pairs" @click="showMore">{{ restSaid }}</button>.
@@ -120,6 +131,9 @@ const certifiedBetween = (p: Pair) =>
 <style scoped>
 .card.gap {
   border-style: dashed;
+}
+.keep {
+  align-self: flex-end;
 }
 .more {
   padding: 4px 6px;

@@ -16,14 +16,7 @@ vi.mock('../api/client', async (original) =>
 let pinia: ReturnType<typeof freshStores>
 beforeEach(() => {
   pinia = freshStores()
-  begin({
-    'GET /api/cells/{id}/reach': () => ({
-      step_s: 0.02,
-      straight_mm: [900],
-      horizontal_mm: [800],
-      vertical_mm: [-100],
-    }),
-  })
+  begin({})
   openCell([
     { id: 'robot', name: 'Robot 1', role: 'robot' },
     { id: 'tcp', name: 'TCP', role: 'frame' },
@@ -114,13 +107,6 @@ describe('the panel of findings', () => {
     expect(shown.get(byTest('caveats')).text()).toContain('Not looked at, or assumed (1)')
     await shown.get(byTest('tab-measured')).trigger('click')
     expect(shown.find(byTest('caveats')).exists()).toBe(false)
-  })
-
-  it('measures a reach as soon as that is looked at', async () => {
-    const shown = panel()
-    await shown.get(byTest('tab-measured')).trigger('click')
-    await vi.waitFor(() => expect(shown.get(byTest('reach')).text()).toContain('900.0 mm'))
-    expect(shown.get(byTest('reach')).text()).toContain('-100.0 mm')
   })
 
   it('shows the reach to spare at each target, and why it is not told', async () => {

@@ -11,9 +11,13 @@ import MeasuredBetween from './MeasuredBetween.vue'
 import { headline, told } from './known'
 import MeasuredValues from './MeasuredValues.vue'
 import PickChoice from './PickChoice.vue'
+import KeptList from './KeptList.vue'
+import { useKept } from './keptStore'
 import { useMeasure } from './measureStore'
+import NearestList from './NearestList.vue'
 
 const cell = useCell()
+const kept = useKept()
 const measure = useMeasure()
 const notices = useNotices()
 const units = useUnits()
@@ -56,6 +60,19 @@ async function copy() {
           Swap
         </button>
         <button class="link" data-test="measure-clear" @click="measure.clear">Clear</button>
+        <template v-if="measure.measured">
+          <button class="link" data-test="measure-copy" title="Copy as text" @click="copy">
+            Copy
+          </button>
+          <button
+            class="link"
+            data-test="measure-keep"
+            :title="`Keep as a finding (${keyOf('keep-finding')})`"
+            @click="kept.keepMeasured"
+          >
+            Keep
+          </button>
+        </template>
       </template>
     </div>
     <p v-if="!measure.picks.length" class="soft hint" data-test="measure-empty">
@@ -66,6 +83,8 @@ async function copy() {
     <p v-if="isRefused" class="refused" role="alert" data-test="measure-refused">
       {{ measure.refused }}
     </p>
+
+    <MeasuredBetween v-if="measure.measured?.between" :between="measure.measured.between" />
 
     <section v-for="index in [0, 1]" :key="index" class="thing">
       <template v-if="measure.picks.length > index">
@@ -92,7 +111,7 @@ async function copy() {
       <PickChoice v-else-if="measure.picks.length === index" :index="index" />
     </section>
 
-    <MeasuredBetween v-if="measure.measured?.between" :between="measure.measured.between" />
+    <NearestList v-if="measure.picks.length === 1 && measure.measured" />
 
     <div v-if="measure.picks.length" class="row">
       <label class="frame"
@@ -102,13 +121,11 @@ async function copy() {
           <option v-for="f in frames" :key="f.id" :value="f.id">{{ f.name }}</option>
         </select></label
       >
-      <button v-if="measure.measured" class="link" data-test="measure-copy" @click="copy">
-        Copy
-      </button>
     </div>
     <p v-if="measure.picks.length" class="soft">
       At {{ clock(when.time) }}; follows the play head.
     </p>
+    <KeptList />
   </div>
 </template>
 

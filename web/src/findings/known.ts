@@ -46,6 +46,11 @@ const valueNames: Record<Value['what'], string> = {
   volume: 'volume',
   size: 'size',
   off_at_most: 'corners off, at most',
+  nearest: 'nearest',
+  farthest: 'at most',
+  between_middles: 'centre to centre',
+  between_carriers: 'between axes or planes',
+  angle: 'angle',
 }
 
 /** A value as a person reads it: its name, the number as set, the number as it is. */
@@ -55,7 +60,7 @@ export interface Told {
   raw: string
 }
 
-const three = (v: readonly number[], one: (x: number) => string) => v.map(one).join('  ')
+const three = (v: readonly number[], one: (x: number) => string) => v.map(one).join(' ')
 
 export function told(value: Value, units: Units): Told {
   const name = valueNames[value.what]
@@ -73,7 +78,7 @@ export function told(value: Value, units: Units): Told {
   if ('direction' in value)
     return {
       name,
-      text: three(value.direction, (x) => plain(x.toFixed(4))),
+      text: three(value.direction, (x) => plain(x.toFixed(3))),
       raw: value.direction.join(' '),
     }
   const numbers = 'point_mm' in value ? value.point_mm : value.size_mm

@@ -91,6 +91,21 @@ export const useMeasure = defineStore('measure', () => {
     }
   }
 
+  /** What is nearest to the one thing that is picked, once it was asked for. */
+  const neighbours = shallowRef<Schemas['Near'][] | null>(null)
+  async function findNeighbours() {
+    const [pick] = picks.value
+    if (!pick) return
+    try {
+      const body = { pick, ...now() }
+      const found = await answer(api.POST('/api/cells/{id}/nearest', { ...path(), body }))
+      if (picks.value.length === 1 && picks.value[0] === pick) neighbours.value = found
+    } catch (e) {
+      notices.say(e)
+    }
+  }
+  watch(picks, () => (neighbours.value = null))
+
   let next: { met: Met; wanted: Wanted } | null = null
   let looking = false
   /** Shows what a click would take; the latest place counts. */
@@ -190,6 +205,8 @@ export const useMeasure = defineStore('measure', () => {
     measured,
     refused,
     aimed,
+    neighbours,
+    findNeighbours,
     pointedAt,
     picking,
     spans,

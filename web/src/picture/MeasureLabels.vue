@@ -46,7 +46,9 @@ const labels = computed((): Label[] => {
   if (from && to && span)
     all.push({ id: 'span', text: units.length(span.length_mm, 1), at: middle(from, to) })
   measure.measured?.known.forEach((known, i) => {
-    const at = placeOf(known.points_mm as Vec3[], known.lines_mm as Vec3[][])
+    const own = placeOf(known.points_mm as Vec3[], known.lines_mm as Vec3[][])
+    // Whole items are marked where they are nearest.
+    const at = own ?? [from, to][i] ?? null
     // Alone it says what it is; two are told apart by their letters.
     const alone = measure.picks.length === 1
     const text = alone ? headline(known, units) : 'AB'[i]!

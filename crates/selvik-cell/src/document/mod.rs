@@ -1,6 +1,7 @@
 //! The types of `cell.json`. The unit of every number is in its name.
 
 mod body;
+mod finding;
 mod mechanism;
 mod names;
 mod package;
@@ -11,6 +12,7 @@ mod section;
 mod view;
 
 pub use body::*;
+pub use finding::*;
 pub use mechanism::*;
 pub(crate) use names::next_free;
 pub use names::{check_text, checked_name};
@@ -67,6 +69,9 @@ pub struct CellDocument {
     /// Camera paths.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub tours: Vec<TourDocument>,
+    /// What was measured and kept.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub findings: Vec<FindingDocument>,
 }
 
 /// A cell that has just been begun: nothing in it, and one rule that suits any.
@@ -106,6 +111,7 @@ pub fn empty_cell(name: &str) -> CellDocument {
         opening_view: None,
         visibility_sets: Vec::new(),
         tours: Vec::new(),
+        findings: Vec::new(),
     }
 }
 

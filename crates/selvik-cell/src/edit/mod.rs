@@ -19,9 +19,9 @@ use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
 use crate::document::{
-    CellDocument, ItemDocument, MayTouchDocument, MechanismDocument, PoseDocument, ProgramDocument,
-    ReachRuleDocument, RuleDocument, RunPlanDocument, SavedViewDocument, TourDocument,
-    VisibilitySetDocument, checked_name,
+    CellDocument, FindingDocument, ItemDocument, MayTouchDocument, MechanismDocument, PoseDocument,
+    ProgramDocument, ReachRuleDocument, RuleDocument, RunPlanDocument, SavedViewDocument,
+    TourDocument, VisibilitySetDocument, checked_name,
 };
 
 /// A change of a cell that can be undone.
@@ -136,6 +136,16 @@ pub enum Edit {
     DeleteTour {
         /// Its id.
         tour: String,
+    },
+    /// Keeps a finding; one of the same id is replaced.
+    SaveFinding {
+        /// The finding.
+        finding: Box<FindingDocument>,
+    },
+    /// Deletes a kept finding.
+    DeleteFinding {
+        /// Its id.
+        finding: String,
     },
     /// Gives the cell another name.
     RenameCell {
@@ -255,6 +265,8 @@ impl Edit {
             Self::OpenWith { view } => Ok(views::open_with(document, view.as_ref())),
             Self::SaveTour { tour } => views::save_tour(document, tour),
             Self::DeleteTour { tour } => views::delete_tour(document, tour),
+            Self::SaveFinding { finding } => views::save_finding(document, finding),
+            Self::DeleteFinding { finding } => views::delete_finding(document, finding),
             Self::RenameCell { name } => {
                 document.name = checked_name(name)?;
                 Ok(format!("rename the cell to {}", document.name))

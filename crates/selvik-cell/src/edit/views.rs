@@ -1,11 +1,11 @@
-//! Changes of how a cell is looked at: saved views, tours and visibility sets.
+//! Changes of how a cell is looked at and what was found of it: saved views, tours, visibility sets, kept findings.
 
 use selvik_formats::Result;
 
 use super::roster::refuse;
 use crate::document::{
-    CellDocument, RuleDocument, SavedViewDocument, TourDocument, VisibilitySetDocument, by_set,
-    checked_name, sides,
+    CellDocument, FindingDocument, RuleDocument, SavedViewDocument, TourDocument,
+    VisibilitySetDocument, by_set, checked_name, sides,
 };
 
 fn position(document: &CellDocument, view: &str) -> Result<usize> {
@@ -79,6 +79,22 @@ pub(super) fn delete_tour(document: &mut CellDocument, tour: &str) -> Result<Str
     let at = document.tours.iter().position(|t| t.id == tour);
     let at = at.ok_or_else(|| refuse(format!("there is no tour \"{tour}\"")))?;
     Ok(format!("delete tour {}", document.tours.remove(at).name))
+}
+
+pub(super) fn save_finding(
+    document: &mut CellDocument,
+    finding: &FindingDocument,
+) -> Result<String> {
+    checked_name(&finding.name)?;
+    keep(&mut document.findings, finding, |f| &f.id);
+    Ok(format!("keep finding {}", finding.name))
+}
+
+pub(super) fn delete_finding(document: &mut CellDocument, finding: &str) -> Result<String> {
+    let at = document.findings.iter().position(|f| f.id == finding);
+    let at = at.ok_or_else(|| refuse(format!("there is no finding \"{finding}\"")))?;
+    let gone = document.findings.remove(at);
+    Ok(format!("delete finding {}", gone.name))
 }
 
 pub(super) fn save_set(document: &mut CellDocument, set: &VisibilitySetDocument) -> Result<String> {

@@ -13,7 +13,7 @@ use crate::document::CellDocument;
 /// A part of a cell document that is edited as a whole.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Entry {
-    /// `cell`, `item`, `rule`, `program`, `view`, `set` or `tour`; `run of moves` or `run of targets` of a long program.
+    /// `cell`, `item`, `rule`, `program`, `view`, `set`, `tour` or `finding`; `run of moves` or `run of targets` of a long program.
     pub kind: String,
     /// Its id; empty for the one entry of kind `cell`. Of runs what they hold tells it.
     pub key: String,
@@ -24,12 +24,13 @@ pub struct Entry {
 }
 
 /// The lists of a document that are kept entry by entry, besides programs.
-const LISTS: [(&str, &str); 5] = [
+const LISTS: [(&str, &str); 6] = [
     ("items", "item"),
     ("rules", "rule"),
     ("views", "view"),
     ("visibility_sets", "set"),
     ("tours", "tour"),
+    ("findings", "finding"),
 ];
 
 fn position(at: usize) -> i32 {
@@ -68,6 +69,7 @@ fn entries_but_programs(document: &CellDocument, items: bool) -> Vec<Entry> {
         opening_view: document.opening_view.clone(),
         visibility_sets: document.visibility_sets.clone(),
         tours: document.tours.clone(),
+        findings: document.findings.clone(),
     };
     let mut whole = serde_json::to_value(rest).expect("plain data");
     let header = whole.as_object_mut().expect("a document is an object");

@@ -6,6 +6,7 @@ use serde::Serialize;
 use utoipa::ToSchema;
 
 use super::thing::{Form, Part, Thing};
+use crate::document::{Amount, KnownValue, ValueKind};
 use crate::report::millimetres;
 
 /// What lies between two things.
@@ -27,6 +28,35 @@ pub struct Between {
     /// Why the smallest distance is not certain.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub not_certain: Vec<String>,
+}
+
+impl Between {
+    /// Its numbers, the one that says most first.
+    pub(super) fn numbers(&self) -> Vec<KnownValue> {
+        let length = |what: ValueKind, mm: f64| KnownValue {
+            what,
+            amount: Amount::LengthMm(mm),
+        };
+        let span = |what: ValueKind, span: &Option<Span>| {
+            span.as_ref().map(|span| length(what, span.length_mm))
+        };
+        let carriers = self.carriers.as_ref();
+        let angle = carriers.and_then(|c| c.angle_deg).map(|deg| KnownValue {
+            what: ValueKind::Angle,
+            amount: Amount::AngleDeg(deg),
+        });
+        let nearest = length(ValueKind::Nearest, self.smallest.length_mm);
+        let others = [
+            span(ValueKind::BetweenMiddles, &self.middles),
+            carriers.and_then(|c| span(ValueKind::BetweenCarriers, &c.distance)),
+            angle,
+            span(ValueKind::Farthest, &self.largest),
+        ];
+        [nearest]
+            .into_iter()
+            .chain(others.into_iter().flatten())
+            .collect()
+    }
 }
 
 /// A distance, and where it is.

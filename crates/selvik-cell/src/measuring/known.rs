@@ -6,8 +6,8 @@ use std::f64::consts::TAU;
 use utoipa::ToSchema;
 
 use super::thing::{Is, Part, Thing};
-use super::value::{Amount, KnownValue, ValueKind, Values};
-use crate::document::PickKind;
+use super::value::Values;
+use crate::document::{Amount, KnownValue, PickKind, ValueKind};
 use crate::questions::Asked;
 use crate::report::millimetres;
 

@@ -1,22 +1,25 @@
-//! What is known of one thing that was picked, and what lies between two.
+//! What is known of one thing that was picked, what lies between two, what is nearest, and what of it was kept.
 
 mod between;
+mod kept;
 mod known;
+mod nearest;
 mod pick;
 mod thing;
 mod value;
 
 pub use between::{Between, CarrierKind, CarriersApart, Span};
+pub use kept::{KeptFinding, findings_csv, kept_findings};
 pub use known::{Known, KnownKind};
+pub use nearest::{Near, nearest};
 pub use pick::{Picked, snap};
-pub use value::{Amount, KnownValue, ValueKind};
 
 use selvik_core::spatial::Pose;
 use selvik_formats::{FormatError, Result};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
-use crate::document::PickDocument;
+use crate::document::{KnownValue, PickDocument};
 use crate::questions::Asked;
 use thing::Thing;
 
@@ -41,6 +44,8 @@ pub struct Measured {
     /// What lies between two.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub between: Option<Between>,
+    /// What it comes to: of two things what lies between them, of one what is known of it; what says most comes first.
+    pub numbers: Vec<KnownValue>,
 }
 
 /// Measures what was picked.
@@ -63,11 +68,17 @@ pub fn measure(asked: &Asked, wanted: &Measuring) -> Result<Measured> {
         [a, b] => Some(between::between(a, b, &frame)),
         _ => None,
     };
+    let known: Vec<Known> = things
+        .iter()
+        .map(|t| known::known(asked, t, &frame, wanted.volumes))
+        .collect();
+    let numbers = match &between {
+        Some(between) => between.numbers(),
+        None => known.iter().flat_map(|k| k.values.clone()).collect(),
+    };
     Ok(Measured {
-        known: things
-            .iter()
-            .map(|t| known::known(asked, t, &frame, wanted.volumes))
-            .collect(),
+        known,
         between,
+        numbers,
     })
 }

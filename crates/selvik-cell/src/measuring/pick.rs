@@ -1,3 +1,4 @@
+use selvik_core::robot::BodyId;
 use selvik_core::spatial::Point;
 use selvik_formats::{FormatError, Result};
 use serde::Deserialize;
@@ -42,14 +43,6 @@ pub fn snap(asked: &Asked, picked: &Picked) -> Result<PickDocument> {
     {
         return Err(FormatError::said("a point needs finite numbers"));
     }
-    let item = &assembly.cell().items()[body.item];
-    let on = match body.link {
-        Some(link) => {
-            let mechanism = assembly.mechanism(body.item).expect("a link has one");
-            format!("{}/{}", item.id.0, mechanism.links()[link].name)
-        }
-        None => item.id.0.clone(),
-    };
     let at = asked.node_pose(body.node).inverse() * Point::from(picked.at_mm.map(|x| x * 1e-3));
     let near = picked.near_mm * 1e-3;
     let features = body.surface.features();
@@ -69,7 +62,7 @@ pub fn snap(asked: &Asked, picked: &Picked) -> Result<PickDocument> {
         _ => (PickKind::Face, at),
     };
     Ok(PickDocument {
-        on,
+        on: asked.name_of(BodyId(picked.body)),
         kind,
         at_mm: Some(millimetres(&at)),
     })

@@ -4,7 +4,7 @@ use selvik_core::clearance::nearest_triangle;
 use selvik_core::measure::{Ball, Carrier};
 use selvik_core::mesh::{Edge, EdgeShape, Face, Hierarchy, Model, Slot, Surface};
 use selvik_core::robot::{Body, BodyId};
-use selvik_core::spatial::{Point, Pose, Vector};
+use selvik_core::spatial::{Aabb, Point, Pose, Vector};
 use selvik_formats::{FormatError, Result};
 
 use crate::document::{PickDocument, PickKind};
@@ -63,6 +63,19 @@ impl Part<'_> {
         match &self.form {
             Form::Body(surface) => surface.hierarchy(),
             Form::Bare(hierarchy, _) => hierarchy,
+        }
+    }
+
+    /// Centre and radius (m) of a ball round it, in its own frame.
+    pub fn ball(&self) -> (Point, f64) {
+        match &self.form {
+            Form::Body(surface) => surface.ball(),
+            Form::Bare(_, balls) => {
+                let middle = Aabb::around(balls.iter().map(|b| b.0)).expect("not empty");
+                let centre = middle.centre();
+                let far = balls.iter().map(|(p, r)| (p - centre).norm() + r);
+                (centre, far.fold(0.0, f64::max))
+            }
         }
     }
 

@@ -1,4 +1,4 @@
-//! Whether saved views, tours and visibility sets name what is there.
+//! Whether saved views, tours, visibility sets and kept findings can be what they say.
 
 use selvik_core::spatial::Pose;
 use selvik_core::view::Tour;
@@ -7,8 +7,8 @@ use selvik_formats::Result;
 use super::names::Names;
 use super::refusals::{Refusals, refuse, unique};
 use crate::document::{
-    CellDocument, MOST_SECTIONS, SavedViewDocument, TourDocument, TourStopDocument,
-    ViewpointDocument, VisibilitySetDocument,
+    CellDocument, FindingDocument, MOST_SECTIONS, SavedViewDocument, TourDocument,
+    TourStopDocument, ViewpointDocument, VisibilitySetDocument,
 };
 use crate::sections::too_many;
 
@@ -20,6 +20,9 @@ pub(super) fn check(document: &CellDocument, names: &Names, refusals: &mut Refus
         document.visibility_sets.iter().map(|s| &s.id),
     ));
     refusals.note(unique("tours", document.tours.iter().map(|t| &t.id)));
+    let findings = document.findings.iter().map(|f| &f.id);
+    refusals.note(unique("findings", findings));
+    refusals.note_each(document.findings.iter().map(finding));
     refusals.note_each(document.visibility_sets.iter().map(|s| set(s, names)));
     refusals.note_each(document.views.iter().map(|v| view(v, document, names)));
     refusals.note_each(document.tours.iter().map(|t| tour(t, document)));
@@ -70,6 +73,32 @@ fn tour(tour: &TourDocument, document: &CellDocument) -> Result<()> {
     }
     let stops = tour.stops.iter().map(TourStopDocument::to_stop).collect();
     Tour::new(stops).map(drop).map_err(|e| refuse(&place, e))
+}
+
+/// What a finding is about may be gone: then it says so.
+fn finding(finding: &FindingDocument) -> Result<()> {
+    let place = format!("finding \"{}\"", finding.id);
+    if finding.picks.is_empty() || finding.picks.len() > 2 {
+        return Err(refuse(&place, "it is of one thing or two"));
+    }
+    let at = finding.picks.iter().filter_map(|p| p.at_mm).flatten();
+    let joints = finding.joints_deg_or_mm.values().copied();
+    let mut numbers = at.chain(joints).chain(finding.time_s);
+    if !numbers.all(f64::is_finite) {
+        return Err(refuse(&place, "every number must be finite"));
+    }
+    let Some(view) = &finding.view else {
+        return Ok(());
+    };
+    if view.sections.len() > MOST_SECTIONS {
+        return Err(refuse(&place, too_many(view.sections.len())));
+    }
+    for section in &view.sections {
+        section
+            .removed(&Pose::identity())
+            .map_err(|why| refuse(&place, why))?;
+    }
+    sound(&view.viewpoint, &place)
 }
 
 fn sound(viewpoint: &ViewpointDocument, place: &str) -> Result<()> {

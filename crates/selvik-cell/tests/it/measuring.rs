@@ -1,10 +1,15 @@
 //! What is known of what is picked, and what lies between two: closed forms.
 
+use indexmap::IndexMap;
 use rstest::rstest;
 use selvik_cell::Workcell;
-use selvik_cell::document::{PickDocument, PickKind};
+use selvik_cell::document::{
+    Amount, FindingDocument, KnownValue, PickDocument, PickKind, PoseDocument, ValueKind,
+};
+use selvik_cell::edit::{Edit, Placement};
 use selvik_cell::measuring::{
-    Amount, CarrierKind, Known, KnownKind, Measured, Measuring, Picked, ValueKind, measure, snap,
+    CarrierKind, Known, KnownKind, Measured, Measuring, Picked, findings_csv, kept_findings,
+    measure, nearest, snap,
 };
 use selvik_cell::questions::Asked;
 use selvik_formats::PackageFiles;
@@ -59,7 +64,7 @@ fn value(known: &Known, what: ValueKind) -> Amount {
         .amount
 }
 
-fn numbers(amount: Amount) -> Vec<f64> {
+fn numbers_of(amount: Amount) -> Vec<f64> {
     match amount {
         Amount::LengthMm(x) | Amount::AngleDeg(x) | Amount::AreaMm2(x) | Amount::VolumeMm3(x) => {
             vec![x]
@@ -71,7 +76,10 @@ fn numbers(amount: Amount) -> Vec<f64> {
 fn is_near(amount: Amount, wanted: Amount) -> bool {
     let near = |(x, y): (f64, f64)| (x - y).abs() <= 1e-9 * y.abs().max(100.0);
     let same = std::mem::discriminant(&amount) == std::mem::discriminant(&wanted);
-    same && numbers(amount).into_iter().zip(numbers(wanted)).all(near)
+    same && numbers_of(amount)
+        .into_iter()
+        .zip(numbers_of(wanted))
+        .all(near)
 }
 
 #[rstest]
@@ -244,4 +252,117 @@ fn a_corner_that_went_elsewhere_is_gone() {
             .to_string()
             .contains("the corner of block is no longer there")
     );
+}
+
+#[test]
+fn what_is_nearest_comes_first_and_nothing_of_its_own() {
+    let workcell = workcell(0.0);
+    let asked = Asked::at_rest(&workcell);
+    let near = nearest(&asked, &pick("block", PickKind::Item, [0.0; 3]), 2).unwrap();
+    let told: Vec<(&str, f64)> = near
+        .iter()
+        .map(|n| (n.name.as_str(), n.distance_mm))
+        .collect();
+    assert_eq!(told.len(), 2);
+    // The pin stands from 250 up, the block ends at 60; the other one lies at 280.
+    assert_eq!((told[0].0, told[1].0), ("pin", "lying"));
+    assert!(
+        (told[0].1 - 190.0).abs() < 2e-3 && (told[1].1 - 220.0).abs() < 2e-3,
+        "{told:?}"
+    );
+    let corner = pick("other", PickKind::Corner, [-100.0, 50.0, 30.0]);
+    let near = nearest(&asked, &corner, 6).unwrap();
+    assert!(near.iter().all(|n| n.name != "other") && near[0].name == "block");
+}
+
+fn finding(id: &str, picks: &[PickDocument]) -> FindingDocument {
+    FindingDocument {
+        id: id.to_owned(),
+        name: format!("Finding {id}"),
+        note: None,
+        picks: picks.to_vec(),
+        frame: None,
+        time_s: None,
+        joints_deg_or_mm: IndexMap::new(),
+        view: None,
+        was: Vec::new(),
+    }
+}
+
+/// The cell after edits, as a server would build it.
+fn edited(workcell: &Workcell, edits: &[Edit]) -> Workcell {
+    let mut document = workcell.document.clone();
+    for edit in edits {
+        edit.apply(&mut document).expect("done");
+    }
+    let mut files = PackageFiles::default();
+    let text = serde_json::to_vec(&document).expect("plain data");
+    files.insert("cell.json", text).expect("a plain name");
+    Workcell::read(&files).expect("readable")
+}
+
+#[test]
+fn a_kept_finding_is_worked_out_anew_and_says_what_it_was_and_when_its_body_is_gone() {
+    let first = workcell(0.0);
+    let picks = ["block", "other"].map(|id| pick(id, PickKind::Item, [0.0; 3]));
+    let mut kept = finding("gap", &picks);
+    kept.was = measured(&first, &picks, None).numbers;
+    let save = Edit::SaveFinding {
+        finding: Box::new(kept.clone()),
+    };
+    let here = edited(&first, std::slice::from_ref(&save));
+    let told = &kept_findings(&here)[0];
+    assert!(!told.changed && told.gone.is_none() && told.now == kept.was);
+
+    let shift = Edit::PlaceItems {
+        places: vec![Placement {
+            item: "other".to_owned(),
+            pose: PoseDocument {
+                xyz_mm: [512.0, 0.0, 30.0],
+                rpy_deg: [0.0; 3],
+            },
+        }],
+    };
+    let moved = edited(&here, &[shift]);
+    let told = &kept_findings(&moved)[0];
+    assert!(told.changed);
+    let nearest = |values: &[KnownValue]| {
+        let value = values.iter().find(|v| v.what == ValueKind::Nearest);
+        numbers_of(value.expect("the nearest").amount)[0]
+    };
+    assert!((nearest(&told.now) - 312.0).abs() < 1e-9);
+    assert!((nearest(&moved.document.findings[0].was) - 300.0).abs() < 1e-9);
+
+    let gone = Edit::DeleteItems {
+        items: vec!["other".to_owned()],
+    };
+    let without = edited(&here, &[gone]);
+    let told = &kept_findings(&without)[0];
+    assert!(told.now.is_empty() && told.gone.as_ref().unwrap().contains("no item \"other\""));
+    assert!((nearest(&without.document.findings[0].was) - 300.0).abs() < 1e-9);
+    let csv = String::from_utf8(findings_csv(&without).unwrap()).unwrap();
+    let row = csv.lines().nth(1).unwrap();
+    assert!(
+        row.starts_with("Finding gap,,,item block,item other,nearest,300"),
+        "{row}"
+    );
+
+    let deleted = Edit::DeleteFinding {
+        finding: "gap".to_owned(),
+    };
+    assert!(edited(&here, &[deleted]).document.findings.is_empty());
+}
+
+#[rstest]
+#[case::of_nothing(json!([]), "one thing or two")]
+#[case::of_three(json!([{"on": "a", "kind": "item"}, {"on": "a", "kind": "item"}, {"on": "a", "kind": "item"}]), "one thing or two")]
+#[case::of_an_unknown_kind(json!([{"on": "a", "kind": "hue"}]), "unknown variant")]
+fn findings_that_can_be_none_are_refused(#[case] picks: Value, #[case] says: &str) {
+    let text = json!({"format": "selvik-cell/1", "name": "C", "items": [],
+        "findings": [{"id": "f", "name": "F", "picks": picks}]});
+    let mut files = PackageFiles::default();
+    let text = text.to_string().into_bytes();
+    files.insert("cell.json", text).expect("a plain name");
+    let refused = Workcell::read(&files).unwrap_err().to_string();
+    assert!(refused.contains(says), "{refused}");
 }

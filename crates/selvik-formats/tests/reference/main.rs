@@ -9,9 +9,7 @@ use std::collections::HashMap;
 use nalgebra::{Quaternion, Translation3, UnitQuaternion};
 use selvik_core::cell::{Cell, Item, Role};
 use selvik_core::clearance::{Limit, distance};
-use selvik_core::mesh::{
-    Containment, Face, Features, Model, Shape, Surface, TriangleMesh, mass_of,
-};
+use selvik_core::mesh::{Containment, Shape, Surface, TriangleMesh, mass_of};
 use selvik_core::robot::{Assembly, jacobian};
 use selvik_core::section::cut;
 use selvik_core::spatial::{Plane, Point, Pose, Vector, rotation_angle};

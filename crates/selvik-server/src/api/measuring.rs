@@ -1,7 +1,12 @@
 use axum::Json;
 use axum::extract::{Path, State};
+use axum::http::header;
+use axum::response::IntoResponse;
 use selvik_cell::document::PickDocument;
-use selvik_cell::measuring::{Known, Measured, Measuring, Picked, measure, snap};
+use selvik_cell::measuring::{
+    KeptFinding, Known, Measured, Measuring, Near, Picked, findings_csv, kept_findings, measure,
+    nearest, snap,
+};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -76,4 +81,60 @@ pub async fn measure_picked(
         Ok::<_, Problem>(measure(&asked, &request.wanted)?)
     });
     Ok(Json(found.await??))
+}
+
+/// What is to have its neighbours told, and when.
+#[derive(Deserialize, ToSchema)]
+pub struct NearestRequest {
+    pick: PickDocument,
+    #[serde(flatten)]
+    with: WithJoints,
+}
+
+/// So many neighbours are told.
+const NEIGHBOURS: usize = 6;
+
+/// The bodies of other items nearest to what was picked, nearest first; those that touch it among them.
+#[utoipa::path(post, path = "/api/cells/{id}/nearest", params(("id" = Uuid, Path)), request_body = NearestRequest,
+    responses((status = 200, body = [Near])))]
+pub async fn nearest_to(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Json(request): Json<NearestRequest>,
+) -> Result<Json<Vec<Near>>, Problem> {
+    let cell = app.cells.get(id).await?;
+    let found = tokio::task::spawn_blocking(move || {
+        let asked = request.with.of(&cell)?;
+        Ok::<_, Problem>(nearest(&asked, &request.pick, NEIGHBOURS)?)
+    });
+    Ok(Json(found.await??))
+}
+
+/// All kept findings, worked out anew: what is found now, what differs, what is gone.
+#[utoipa::path(get, path = "/api/cells/{id}/kept-findings", params(("id" = Uuid, Path)),
+    responses((status = 200, body = [KeptFinding])))]
+pub async fn kept(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+) -> Result<Json<Vec<KeptFinding>>, Problem> {
+    let cell = app.cells.get(id).await?;
+    let found = tokio::task::spawn_blocking(move || kept_findings(&cell.workcell));
+    Ok(Json(found.await?))
+}
+
+/// The same as CSV, a row for each number.
+#[utoipa::path(get, path = "/api/cells/{id}/kept-findings.csv", params(("id" = Uuid, Path)),
+    responses((status = 200, body = String, content_type = "text/csv")))]
+pub async fn kept_csv(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+) -> Result<impl IntoResponse, Problem> {
+    let cell = app.cells.get(id).await?;
+    let text = tokio::task::spawn_blocking(move || findings_csv(&cell.workcell));
+    let kind = (header::CONTENT_TYPE, "text/csv; charset=utf-8");
+    let name = (
+        header::CONTENT_DISPOSITION,
+        "attachment; filename=\"findings.csv\"",
+    );
+    Ok(([kind, name], text.await??))
 }

@@ -1,0 +1,89 @@
+use selvik_core::clearance::{Limit, distance};
+use selvik_core::robot::BodyId;
+use selvik_formats::{FormatError, Result};
+use serde::Serialize;
+use utoipa::ToSchema;
+
+use super::thing::{Form, Thing};
+use crate::document::{PickDocument, PickKind};
+use crate::questions::Asked;
+
+/// A body near something.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct Near {
+    /// What to pick to measure to it.
+    pub pick: PickDocument,
+    /// Its name.
+    pub name: String,
+    /// How far away; 0 where they touch or overlap.
+    pub distance_mm: f64,
+}
+
+/// The `most` bodies nearest to what was picked, of other items than that, nearest first.
+///
+/// # Errors
+/// [`FormatError`] for what is not there, or no longer, or has no geometry.
+pub fn nearest(asked: &Asked, pick: &PickDocument, most: usize) -> Result<Vec<Near>> {
+    let thing = Thing::of(asked, pick)?;
+    let assembly = &asked.workcell().assembly;
+    let own = |item: usize| item == thing.item || assembly.cell().is_within(item, thing.item);
+    let mut others: Vec<(f64, BodyId)> = Vec::new();
+    for (index, body) in assembly.bodies().iter().enumerate() {
+        if own(body.item) {
+            continue;
+        }
+        let (surface, pose) = asked.placed(BodyId(index));
+        let (centre, radius) = surface.ball();
+        let apart = thing.parts.iter().map(|part| {
+            let (own_centre, own_radius) = part.ball();
+            (part.pose * own_centre - pose * centre).norm() - own_radius - radius
+        });
+        others.push((apart.fold(f64::INFINITY, f64::min), BodyId(index)));
+    }
+    // By what they keep at least: once that is more than the farthest of those found, the rest is farther.
+    others.sort_by(|a, b| a.0.total_cmp(&b.0));
+    let mut found: Vec<(f64, BodyId)> = Vec::new();
+    for (at_least, body) in others {
+        let enough = match found.get(most - 1) {
+            Some((farthest, _)) => *farthest,
+            None => f64::INFINITY,
+        };
+        if at_least > enough {
+            break;
+        }
+        let apart = thing.parts.iter().filter_map(|part| {
+            let (surface, pose) = asked.placed(body);
+            let relative = part.pose.inv_mul(&pose);
+            match &part.form {
+                Form::Body(own) => {
+                    let limit = Limit {
+                        enough,
+                        ..Limit::default()
+                    };
+                    distance(own, surface, &relative, limit).closest
+                }
+                Form::Bare(own, _) => {
+                    selvik_core::clearance::surfaces_apart(own, surface.hierarchy(), &relative)
+                }
+            }
+        });
+        if let Some(apart) = apart.map(|c| c.distance).reduce(f64::min) {
+            let place = found.partition_point(|(d, _)| *d <= apart);
+            found.insert(place, (apart, body));
+            found.truncate(most);
+        }
+    }
+    if found.is_empty() {
+        return Err(FormatError::said("there is nothing else in the cell"));
+    }
+    let near = |(distance, id): (f64, BodyId)| Near {
+        pick: PickDocument {
+            on: asked.name_of(id),
+            kind: PickKind::Item,
+            at_mm: None,
+        },
+        name: assembly.body_name(id),
+        distance_mm: distance * 1e3,
+    };
+    Ok(found.into_iter().map(near).collect())
+}
