@@ -16,6 +16,7 @@ pub mod measuring;
 pub mod questions;
 pub mod report;
 pub mod ruling;
+pub mod section_drawing;
 pub mod sections;
 pub mod trajectory;
 mod workcell;

@@ -4,6 +4,7 @@
 //! document is, and nothing touches a database or the network.
 
 mod csv_written;
+pub mod drawing;
 mod error;
 mod files;
 mod link_geometry;

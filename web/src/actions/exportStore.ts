@@ -3,6 +3,7 @@ import { ref, shallowRef } from 'vue'
 
 import { verdictWord } from '../findings/verdicts'
 import { useCell } from '../cell/cellStore'
+import { deliver } from '../cell/deliver'
 import { useFindings } from '../findings/findingsStore'
 import { useSettings } from '../settings/settingsStore'
 import { useUnits } from '../settings/units'
@@ -95,13 +96,6 @@ export const useExport = defineStore('export', () => {
       ),
     )
 
-  function deliver(blob: Blob, name: string) {
-    const link = document.createElement('a')
-    link.href = URL.createObjectURL(blob)
-    link.download = name
-    link.click()
-    setTimeout(() => URL.revokeObjectURL(link.href), 60_000)
-  }
   const fileName = (text: string) =>
     text
       .toLowerCase()

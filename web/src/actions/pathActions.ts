@@ -4,6 +4,7 @@ import { useMeasure } from '../findings/measureStore'
 import { useRules } from '../findings/rulesStore'
 import { useSettings } from '../settings/settingsStore'
 import { useWhat } from '../what/whatStore'
+import { useDrawing } from '../where/drawingStore'
 import { useSection } from '../where/sectionStore'
 import { useTours } from '../where/tourStore'
 import { useWhere } from '../where/whereStore'
@@ -45,6 +46,7 @@ export function findingsActions(): Row[] {
   const rules = useRules()
   const kept = useKept()
   const measure = useMeasure()
+  const drawing = useDrawing()
   const settings = useSettings()
   return [
     {
@@ -78,6 +80,13 @@ export function findingsActions(): Row[] {
       id: 'section-face',
       name: 'Section along a face',
       run: () => (where.asking = 'cut-face'),
+    },
+    {
+      id: 'section-drawing',
+      name: 'Section as a flat drawing',
+      key: 'Ctrl+Shift+X',
+      run: drawing.toggle,
+      enabled: () => section.section !== null,
     },
     {
       id: 'section-uncut',

@@ -1,5 +1,6 @@
 import { useCell } from '../cell/cellStore'
 import { useFindings } from '../findings/findingsStore'
+import { useDrawing } from '../where/drawingStore'
 import { useMeasure } from '../findings/measureStore'
 import { useSettings } from '../settings/settingsStore'
 import { useItems } from '../what/itemsStore'
@@ -25,6 +26,7 @@ export function programActions(): Row[] {
   const exporting = useExport()
   const jog = useJog()
   const measure = useMeasure()
+  const drawing = useDrawing()
   const programs = usePrograms()
   return [
     {
@@ -78,6 +80,8 @@ export function programActions(): Row[] {
       run: () => {
         if (exporting.job) return exporting.stop()
         if (findings.job) return findings.stop()
+        if (drawing.begun) return (drawing.begun = null)
+        if (drawing.open) return (drawing.open = false)
         if (where.asking) {
           where.asking = null
           standpoint.planned = null

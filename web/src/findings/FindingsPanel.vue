@@ -99,7 +99,13 @@ const left = computed(() => {
       <v-btn color="primary" @click="findings.sweep">Sweep again</v-btn>
     </div>
 
-    <div id="findings-shown" class="cards" role="tabpanel" :aria-labelledby="`tab-${tab}`">
+    <div
+      id="findings-shown"
+      class="cards"
+      data-test="findings-shown"
+      role="tabpanel"
+      :aria-labelledby="`tab-${tab}`"
+    >
       <p
         v-if="findings.findings && tab !== 'measured'"
         class="overall"

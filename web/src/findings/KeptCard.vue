@@ -118,6 +118,10 @@ const note = () =>
   font-size: 14px;
 }
 .state {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 0 6px;
+  align-items: baseline;
   color: rgb(var(--v-theme-warning));
 }
 .note {

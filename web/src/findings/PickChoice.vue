@@ -29,7 +29,11 @@ function choose(e: Event) {
 <template>
   <label class="choice"
     >{{ label }}
-    <select :aria-label="`Measure ${label.toLowerCase()}`" @change="choose">
+    <select
+      :aria-label="`Measure ${label.toLowerCase()}`"
+      :data-test="`choose-${index}`"
+      @change="choose"
+    >
       <option value="" selected disabled>a frame or an item…</option>
       <optgroup v-for="(list, name) in groups" :key="name" :label="name">
         <option v-for="i in list" :key="i.id" :value="`${i.kind} ${i.id}`">{{ i.name }}</option>

@@ -14,6 +14,7 @@ import { useWhat } from '../what/whatStore'
 import { useJog } from '../when/jogStore'
 import { useWhen } from '../when/whenStore'
 import PaneView from './PaneView.vue'
+import { useDrawing } from '../where/drawingStore'
 import { useTours } from '../where/tourStore'
 import { useWhere } from '../where/whereStore'
 import { loadMeshes, prepareForPicking, prepareLevels } from '../scene/meshes'
@@ -21,6 +22,7 @@ import { useExport } from '../actions/exportStore'
 import type { SceneFrame } from '../scene/marks'
 import { Scene } from '../scene/scene'
 import { sceneKey } from './sceneKey'
+import SectionDrawing from './SectionDrawing.vue'
 import { useSelectionHandles, useTcpHandles } from './useHandles'
 import { usePaneRects } from './usePaneRects'
 import { useTargetFrames } from './useTargetFrames'
@@ -32,6 +34,7 @@ const when = useWhen()
 const jog = useJog()
 const findings = useFindings()
 const measure = useMeasure()
+const drawing = useDrawing()
 const section = useSection()
 const settings = useSettings()
 const tours = useTours()
@@ -219,6 +222,7 @@ defineExpose({ scene })
       }"
       @pointer="$emit('pointer', $event)"
     />
+    <SectionDrawing v-if="drawing.open" />
     <div v-if="failed" class="message" role="alert">{{ failed }}</div>
     <div v-else-if="loading" class="message">Loading the picture…</div>
   </div>

@@ -8,11 +8,13 @@ import { dot } from '../scene/navigation'
 import { useKeys } from '../settings/bindings'
 import { useUnits } from '../settings/units'
 import { useWhat } from '../what/whatStore'
+import { useDrawing } from '../where/drawingStore'
 import { axisOf, useSection } from '../where/sectionStore'
 
 /** The section that is worked on: its direction, its place, and all else one can do with it. */
 const cell = useCell()
 const section = useSection()
+const drawing = useDrawing()
 const units = useUnits()
 const what = useWhat()
 const keyOf = useKeys()
@@ -108,6 +110,14 @@ const whole = computed(() => section.cuts.uncut.size)
       @click="section.flip"
     >
       Flip
+    </button>
+    <button
+      :title="`The cut as a flat drawing (${keyOf('section-drawing')})`"
+      :aria-pressed="drawing.open"
+      data-test="section-draw"
+      @click="drawing.toggle"
+    >
+      Drawing
     </button>
     <v-menu :close-on-content-click="false">
       <template #activator="{ props: menu }">

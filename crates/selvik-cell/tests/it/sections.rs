@@ -4,8 +4,10 @@ use rstest::rstest;
 use selvik_cell::Workcell;
 use selvik_cell::document::{CellDocument, SectionDocument, SectionShapeDocument};
 use selvik_cell::edit::Edit;
+use selvik_cell::section_drawing::{Drawn, SectionDrawing, section_drawing};
 use selvik_cell::sections::{Cuts, SectionFaces, section_faces};
 use selvik_formats::PackageFiles;
+use selvik_formats::drawing::write_svg;
 use serde_json::{Value, json};
 
 use crate::programmed::done;
@@ -247,4 +249,80 @@ fn what_a_cut_is_fixed_to_takes_it_along_when_it_is_deleted() {
     done(&mut document, Edit::DeleteItems { items });
     assert_eq!(document.views[0].sections.len(), 1);
     assert_eq!(document.views[0].uncut, ["pin"]);
+}
+
+fn drawing(sections: &[SectionDocument], items: &[&str], plane: usize) -> SectionDrawing {
+    let (_, workcell) = workcell();
+    let poses = workcell.assembly.poses(&workcell.rest);
+    let drawn = Drawn {
+        cuts: Cuts {
+            sections: sections.to_vec(),
+            items: items.iter().map(|i| (*i).to_owned()).collect(),
+            overlaps: false,
+        },
+        section: 0,
+        plane,
+    };
+    section_drawing(&workcell, &poses, &drawn).expect("drawn")
+}
+
+#[test]
+fn a_drawing_has_the_numbers_of_the_cut_along_its_own_axes() {
+    // Seen from the front X goes to the right and Z up.
+    let front = SectionDocument::plane([0.0, 0.0, 0.0], [0.0, -1.0, 0.0]);
+    let found = drawing(std::slice::from_ref(&front), &["pin", "block"], 0);
+    let near = |a: &[f64], b: &[f64]| a.iter().zip(b).all(|(a, b)| (a - b).abs() < 1e-6);
+    assert!(near(&found.right, &[1.0, 0.0, 0.0]) && near(&found.up, &[0.0, 0.0, 1.0]));
+    let block = found.items.iter().find(|i| i.item == "block").unwrap();
+    assert!(near(&block.box_mm[0], &[200.0, -100.0]) && near(&block.box_mm[1], &[400.0, 100.0]));
+    assert!(near(&block.centroid_mm.unwrap(), &[300.0, 0.0]));
+    assert!(near(
+        &[block.area_mm2, block.perimeter_mm],
+        &[40_000.0, 800.0]
+    ));
+    let [outline] = block.outlines_mm.as_slice() else {
+        panic!("one outline")
+    };
+    let twice: f64 = (0..outline.len())
+        .map(|i| (outline[i], outline[(i + 1) % outline.len()]))
+        .map(|(a, b)| a[0] * b[1] - b[0] * a[1])
+        .sum();
+    assert!(
+        (twice / 2.0 - 40_000.0).abs() < 1e-6,
+        "anticlockwise: {twice}"
+    );
+
+    let drawn = found.to_drawing("Front", &[[[200.0, 0.0], [400.0, 0.0]]]);
+    let svg = write_svg(&drawn);
+    assert!(
+        svg.contains(">200.00</text>") && svg.matches("<pattern").count() == 2,
+        "{svg}"
+    );
+    let csv = String::from_utf8(found.to_csv().unwrap()).unwrap();
+    assert_eq!(csv.lines().count(), 3);
+    assert!(csv.contains("block,40000"), "{csv}");
+}
+
+#[test]
+fn the_far_plane_of_a_slab_is_drawn_from_its_own_side_and_a_cut_beside_everything_is_empty() {
+    let slab = section(
+        json!({"point_mm": [0, 0, 5], "normal": [0, 0, 1], "shape": {"slab": {"thickness_mm": 100}}}),
+    );
+    let [above, below] = [0, 1].map(|plane| drawing(std::slice::from_ref(&slab), &["pin"], plane));
+    assert!((above.origin_mm[2] - 5.0).abs() < 1e-9 && (below.origin_mm[2] + 95.0).abs() < 1e-9);
+    assert_eq!((above.items.len(), below.items.len()), (1, 1));
+    assert!(drawing(&[level(900.0)], &["pin"], 0).items.is_empty());
+    let (_, workcell) = workcell();
+    let poses = workcell.assembly.poses(&workcell.rest);
+    let none = Drawn {
+        cuts: Cuts {
+            sections: Vec::new(),
+            items: Vec::new(),
+            overlaps: false,
+        },
+        section: 0,
+        plane: 0,
+    };
+    let refused = section_drawing(&workcell, &poses, &none).unwrap_err();
+    assert!(refused.to_string().contains("there is no section 1"));
 }

@@ -4,6 +4,7 @@ mod arranging;
 mod cell_detail;
 mod cells;
 mod description;
+mod drawings;
 mod edits;
 mod export;
 mod findings;
@@ -80,6 +81,8 @@ fn documents() -> OpenApiRouter<App> {
         .routes(routes!(picture::track))
         .routes(routes!(picture::poses))
         .routes(routes!(picture::section))
+        .routes(routes!(drawings::draw))
+        .routes(routes!(drawings::draw_file))
         .routes(routes!(picture::open_edges))
         .routes(routes!(picture::overlap))
         .routes(routes!(jogging::jog))

@@ -33,11 +33,25 @@ async fn no_main_view_breaks_a_rule_of_accessibility(#[case] dark: bool) {
     b.script(&format!("{row}.click()")).await;
     b.find("inspector").await;
     found.hold_in("the inspector").await;
-    for (tab, shows) in [("tab-reach", "reach-row"), ("tab-measured", "reach")] {
+    for (tab, shows) in [
+        ("tab-reach", "reach-row"),
+        ("tab-measured", "measure-empty"),
+    ] {
         b.click(tab).await;
         b.find(shows).await;
         found.hold_in(tab).await;
     }
+    for (choice, what) in [
+        ("choose-0", "frame r1-base"),
+        ("choose-1", "frame tcp-nozzle"),
+    ] {
+        b.find(choice).await;
+        b.set(choice, what).await;
+    }
+    b.find("smallest").await;
+    b.click("measure-keep").await;
+    b.find("kept-finding").await;
+    found.hold_in("what is measured and kept").await;
     b.click("tab-clearance").await;
     b.click("finding").await;
     b.find("gap-label").await;

@@ -10,7 +10,6 @@ use selvik_formats::mesh::{LengthUnit, write_stl};
 use serde_json::{Value, json};
 
 const F2: &str = "\u{E032}";
-const DELETE: &str = "\u{E017}";
 
 #[tokio::test(flavor = "multi_thread")]
 async fn what_is_brought_in_is_shown_before_anything_is_stored() {
@@ -232,7 +231,7 @@ async fn the_roster_and_the_numbers_arrange_a_cell_and_every_step_can_be_undone(
         "document.querySelector('[data-id=\"fixture-2\"]').ariaSelected === 'true'",
     )
     .await;
-    b.keys(DELETE).await;
+    b.keys(key::DELETE).await;
     b.reads("delete-dialog", "Delete 3 items?").await;
     b.reads("delete-dialog", "Clamp 1").await;
     b.click("delete-ok").await;

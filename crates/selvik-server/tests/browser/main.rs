@@ -8,6 +8,7 @@ mod by_hand;
 mod contents;
 mod hands_and_keys;
 mod looking;
+mod measuring;
 mod mechanisms_and_rules;
 mod own_cell;
 mod programs_by_hand;

@@ -29,6 +29,7 @@ pub enum Button {
 pub mod key {
     pub const ESCAPE: &str = "\u{E00C}";
     pub const ENTER: &str = "\u{E007}";
+    pub const DELETE: &str = "\u{E017}";
     pub const SHIFT: char = '\u{E008}';
     pub const CONTROL: char = '\u{E009}';
     pub const ALT: char = '\u{E00A}';
