@@ -59,16 +59,21 @@ const note = () =>
       <b v-if="main" class="number" :title="main.raw">{{ main.text }}</b>
     </button>
     <p v-if="gone" class="state" data-test="kept-gone">
-      <VerdictMark verdict="not_certified" /> gone: {{ gone }}; this is what it was
+      <VerdictMark verdict="not_certified" />
+      <span>gone: {{ gone }}; this is what it was</span>
     </p>
     <p v-else-if="changed && main && was !== main.text" class="state" data-test="kept-changed">
-      <VerdictMark verdict="tight" /> was <span class="number">{{ was }}</span>
+      <VerdictMark verdict="tight" />
+      <span
+        >was <span class="number">{{ was }}</span></span
+      >
       <button class="link" title="Take the new number for what it was" @click="store.takeNow(kept)">
         Take the new
       </button>
     </p>
     <p v-else-if="changed && differs.length" class="state">
-      <VerdictMark verdict="tight" /> differs: {{ differs.join(', ') }}
+      <VerdictMark verdict="tight" />
+      <span>differs: {{ differs.join(', ') }}</span>
       <button class="link" title="Take the new numbers for what was" @click="store.takeNow(kept)">
         Take the new
       </button>

@@ -394,6 +394,7 @@ select {
 }
 .said {
   left: 190px;
+  white-space: pre;
 }
 .none {
   position: absolute;

@@ -98,3 +98,58 @@ async fn a_cut_stays_where_it_is_when_it_is_fixed_to_a_frame_and_then_moves_with
     b.keys(key::ESCAPE).await;
     is_cut(&b, "Cut at Y 120.0 mm", "816.0 cm²").await;
 }
+
+/// Where a place of the drawing (mm) is on the page.
+async fn on_paper(b: &Browser, x_mm: f64, y_mm: f64) -> (f64, f64) {
+    let script = format!(
+        "const s = document.querySelector('[data-test=drawing-paper]'), v = s.viewBox.baseVal, r = s.getBoundingClientRect();
+        return [r.left + ({x_mm} - v.x) / v.width * r.width, r.top + (-{y_mm} - v.y) / v.height * r.height]"
+    );
+    let found = b.script(&script).await;
+    (found[0].as_f64().expect("x"), found[1].as_f64().expect("y"))
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_cut_is_drawn_flat_with_distances_between_corners_and_taken_away_as_files() {
+    let (_server, b, _) = open(&small_cell()).await;
+    let _ = FrontView::of(&b).await;
+    b.pick("fixture").await;
+    b.keys("x").await;
+    is_cut(&b, "Cut at Y 0.0 mm", "816.0 cm²").await;
+    b.click("section-draw").await;
+    // Fixture 300 × 80, table 1200 × 40, clamps 60 × 80.
+    for numbers in ["240.0 cm²", "480.0 cm²", "48.0 cm²", "760.00 mm", "300.00 × 80.00"] {
+        b.reads("drawn-row", numbers).await;
+    }
+    b.reads("drawn-row", "-300.00  460.00").await;
+
+    // Both upper corners of the fixture, each from a few pixels beside it.
+    for (x_mm, aside) in [(-450.0, -3.0), (-150.0, 3.0)] {
+        let (x, y) = on_paper(&b, x_mm, 500.0).await;
+        b.point(x + aside, y - 3.0).await;
+        b.reads("drawing-at", &format!("{x_mm:.2}  500.00")).await;
+        b.click_at(Button::Left, x + aside, y - 3.0).await;
+    }
+    b.reads("drawing-distance", "300.00 mm").await;
+
+    b.click("drawing-svg").await;
+    let svg = String::from_utf8(b.downloaded(".svg").await).expect("text");
+    assert!(svg.contains("data-name=\"Clamp 1\"") && svg.contains(">300.00</text>"), "{svg}");
+    b.click("drawing-dxf").await;
+    let dxf = String::from_utf8(b.downloaded(".dxf").await).expect("text");
+    assert!(dxf.contains("CLAMP_1") && dxf.ends_with("EOF\r\n"));
+    b.click("drawing-csv").await;
+    let csv = String::from_utf8(b.downloaded(".csv").await).expect("text");
+    assert_eq!(csv.lines().count(), 5, "{csv}");
+
+    // What is hidden is not drawn; the cut is shifted and the drawing follows.
+    b.keys(key::ESCAPE).await;
+    b.until("it is closed", "!document.querySelector('[data-test=section-drawing]')").await;
+    b.fill("section-at", "200").await;
+    b.click("section-draw").await;
+    b.until(
+        "only the table is drawn",
+        "document.querySelectorAll('[data-test=drawn-row]').length === 1",
+    )
+    .await;
+}
