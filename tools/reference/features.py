@@ -1,4 +1,4 @@
-"""Writes turned and drilled parts made by manifold3d, and what they were made of.
+"""Writes turned and drilled parts made by manifold3d, what they were made of, and what two of them share.
 
 Run by `make reference`; the library and its version stand in the golden file. The parts are made up here, in millimetres; they
 are turned in space so that nothing lies along an axis of the file.
@@ -71,12 +71,19 @@ def block():
 def main():
     OUT.mkdir(parents=True, exist_ok=True)
     golden = {"source": f"manifold3d {version('manifold3d')}", "parts": {}}
+    written = {}
     for make in [plate, shaft, block]:
         body, made_of = make()
         mesh = body.rotate(TURN).translate((310, -120, 45)).to_mesh()
         shape = trimesh.Trimesh(mesh.vert_properties[:, :3], mesh.tri_verts, process=False)
         (OUT / f"{make.__name__}.stl").write_bytes(shape.export(file_type="stl"))
         golden["parts"][make.__name__] = made_of
+        written[make.__name__] = m.Manifold(mesh)
+    # What two of them share, the second moved.
+    golden["shared"] = []
+    for one, other, by in [("plate", "shaft", (4, 3, -20)), ("plate", "block", (25, -10, 6)), ("shaft", "block", (0, 0, 30))]:
+        both = written[one] ^ written[other].translate(by)
+        golden["shared"].append({"a": one, "b": other, "by_mm": by, "volume_mm3": both.volume()})
     (OUT.parent / "features.json").write_text(json.dumps(golden, indent=1) + "\n")
 
 

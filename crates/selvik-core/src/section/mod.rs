@@ -17,6 +17,7 @@ mod hatch;
 mod loops;
 mod mesh_plane;
 mod restrict;
+mod shared_mass;
 mod unite;
 mod united_mass;
 
@@ -25,4 +26,5 @@ pub use fill::{Filled, fill};
 pub use hatch::hatches;
 pub use loops::{Contour, Region, nest};
 pub use mesh_plane::{Section, cut, cut_surface, cut_together};
+pub use shared_mass::{crossing_lines, shared_mass};
 pub use united_mass::{mass_together, united_mass};

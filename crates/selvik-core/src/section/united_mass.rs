@@ -115,22 +115,22 @@ pub fn united_mass(mesh: &TriangleMesh) -> Option<Mass> {
 }
 
 /// A shell with the walls of the hollows in it.
-struct Solid {
+pub(super) struct Solid {
     number: usize,
     bounds: Aabb,
-    surface: Surface,
+    pub surface: Surface,
     /// Of its triangles.
-    boxes: Vec<Aabb>,
+    pub boxes: Vec<Aabb>,
 }
 
-struct Solids {
+pub(super) struct Solids {
     all: Vec<Solid>,
     /// For each shell the one it belongs to.
-    of_shell: Vec<usize>,
+    pub of_shell: Vec<usize>,
 }
 
 impl Solids {
-    fn of(mesh: &TriangleMesh, shells: &Shells) -> Self {
+    pub fn of(mesh: &TriangleMesh, shells: &Shells) -> Self {
         let of_shell = solids(shells);
         let parts = mesh.split(shells.all().len(), |i| of_shell[shells.of_triangle(i)]);
         let solid = |(number, part): (usize, Option<TriangleMesh>)| {
@@ -155,7 +155,7 @@ impl Solids {
     }
 
     /// Those but `own` in whose bounds a triangle may lie.
-    fn near(&self, own: usize, corners: &[Point; 3]) -> Vec<&Solid> {
+    pub fn near(&self, own: usize, corners: &[Point; 3]) -> Vec<&Solid> {
         let bounds = Aabb::around(*corners).expect("three corners");
         self.all
             .iter()
@@ -288,11 +288,11 @@ fn left_of(
 
 /// Triangles that were there before, by the plane they lie in.
 #[derive(Default)]
-struct Coplanar(std::collections::HashMap<[i64; 4], Vec<[Point; 3]>>);
+pub(super) struct Coplanar(std::collections::HashMap<[i64; 4], Vec<[Point; 3]>>);
 
 impl Coplanar {
     /// Those in the same plane, looking the same way; `corners` is one of them from now on.
-    fn add(&mut self, plane: &Plane, corners: &[Point; 3]) -> Vec<[Point; 3]> {
+    pub fn add(&mut self, plane: &Plane, corners: &[Point; 3]) -> Vec<[Point; 3]> {
         const GRID: f64 = 1e7;
         let n = plane.normal;
         let exact = [n.x, n.y, n.z, plane.offset].map(|x| x * GRID);

@@ -1,6 +1,8 @@
-//! Faces of parts that were made by `manifold3d`.
+//! Parts that were made by `manifold3d`: their faces, and what two of them share.
 
-use selvik_core::mesh::{Face, Features, Model};
+use selvik_core::mesh::{Face, Features, Model, TriangleMesh};
+use selvik_core::section::shared_mass;
+use selvik_core::spatial::Pose;
 use selvik_formats::PackageFiles;
 use selvik_formats::mesh::{LengthUnit, MeshConvention, UpAxis, read_mesh};
 use serde_json::Value;
@@ -8,25 +10,13 @@ use serde_json::Value;
 /// Turned and drilled parts cut by `manifold3d` (`tools/reference/features.py`): every cylinder within 0.1 % of its diameter,
 /// and nothing found that was not made.
 #[rstest::rstest]
-#[case("plate", include_bytes!("../golden/features/plate.stl").as_slice())]
-#[case("shaft", include_bytes!("../golden/features/shaft.stl").as_slice())]
-#[case("block", include_bytes!("../golden/features/block.stl").as_slice())]
-fn faces_of_parts_that_were_turned_and_drilled_have_their_sizes(
-    #[case] name: &str,
-    #[case] file: &[u8],
-) {
+#[case("plate")]
+#[case("shaft")]
+#[case("block")]
+fn faces_of_parts_that_were_turned_and_drilled_have_their_sizes(#[case] name: &str) {
     let all = super::golden(include_str!("../golden/features.json"));
     let made_of = &all["parts"][name];
-    let mut files = PackageFiles::default();
-    files
-        .insert("part.stl", file.to_vec())
-        .expect("a plain name");
-    let convention = MeshConvention {
-        unit: LengthUnit::Mm,
-        up: UpAxis::Z,
-    };
-    let read = read_mesh(&files, "part.stl", convention, "a test");
-    let mesh = read.expect("readable").mesh;
+    let mesh = part(name);
     let features = Features::of(&mesh);
     let found = |tell: &dyn Fn(&Face, Model) -> Option<Vec<f64>>| {
         let told = features.faces().iter();
@@ -106,4 +96,35 @@ fn faces_of_parts_that_were_turned_and_drilled_have_their_sizes(
         }
     }
     assert!(features.faces().iter().all(|f| f.worst < 1e-6));
+}
+
+fn part(name: &str) -> TriangleMesh {
+    let folder = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/golden/features");
+    let bytes = std::fs::read(folder.join(format!("{name}.stl"))).expect("a golden file");
+    let mut files = PackageFiles::default();
+    files.insert("part.stl", bytes).expect("a plain name");
+    let convention = MeshConvention {
+        unit: LengthUnit::Mm,
+        up: UpAxis::Z,
+    };
+    let read = read_mesh(&files, "part.stl", convention, "a test");
+    read.expect("readable").mesh
+}
+
+/// Volumes of what two parts share, within 1e-6 of `manifold3d`'s.
+#[test]
+fn two_parts_share_what_manifold3d_says() {
+    let all = super::golden(include_str!("../golden/features.json"));
+    let cases = all["shared"].as_array().expect("cases");
+    assert_eq!(cases.len(), 3);
+    for case in cases {
+        let name = |key: &str| case[key].as_str().expect("a name");
+        let by: [f64; 3] = super::numbers(&case["by_mm"]);
+        let pose = Pose::translation(by[0] * 1e-3, by[1] * 1e-3, by[2] * 1e-3);
+        let (a, b) = (part(name("a")), part(name("b")).moved(&pose));
+        let shared = shared_mass(&a, &b).expect("closed").volume * 1e9;
+        let wanted = case["volume_mm3"].as_f64().expect("a volume");
+        assert!(wanted > 100.0, "they overlap");
+        assert!((shared / wanted - 1.0).abs() < 1e-6, "{case}: {shared}");
+    }
 }

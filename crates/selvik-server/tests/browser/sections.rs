@@ -118,7 +118,13 @@ async fn a_cut_is_drawn_flat_with_distances_between_corners_and_taken_away_as_fi
     is_cut(&b, "Cut at Y 0.0 mm", "816.0 cm²").await;
     b.click("section-draw").await;
     // Fixture 300 × 80, table 1200 × 40, clamps 60 × 80.
-    for numbers in ["240.0 cm²", "480.0 cm²", "48.0 cm²", "760.00 mm", "300.00 × 80.00"] {
+    for numbers in [
+        "240.0 cm²",
+        "480.0 cm²",
+        "48.0 cm²",
+        "760.00 mm",
+        "300.00 × 80.00",
+    ] {
         b.reads("drawn-row", numbers).await;
     }
     b.reads("drawn-row", "-300.00  460.00").await;
@@ -134,7 +140,10 @@ async fn a_cut_is_drawn_flat_with_distances_between_corners_and_taken_away_as_fi
 
     b.click("drawing-svg").await;
     let svg = String::from_utf8(b.downloaded(".svg").await).expect("text");
-    assert!(svg.contains("data-name=\"Clamp 1\"") && svg.contains(">300.00</text>"), "{svg}");
+    assert!(
+        svg.contains("data-name=\"Clamp 1\"") && svg.contains(">300.00</text>"),
+        "{svg}"
+    );
     b.click("drawing-dxf").await;
     let dxf = String::from_utf8(b.downloaded(".dxf").await).expect("text");
     assert!(dxf.contains("CLAMP_1") && dxf.ends_with("EOF\r\n"));
@@ -144,7 +153,11 @@ async fn a_cut_is_drawn_flat_with_distances_between_corners_and_taken_away_as_fi
 
     // What is hidden is not drawn; the cut is shifted and the drawing follows.
     b.keys(key::ESCAPE).await;
-    b.until("it is closed", "!document.querySelector('[data-test=section-drawing]')").await;
+    b.until(
+        "it is closed",
+        "!document.querySelector('[data-test=section-drawing]')",
+    )
+    .await;
     b.fill("section-at", "200").await;
     b.click("section-draw").await;
     b.until(
