@@ -13,6 +13,7 @@ pub mod findings;
 pub mod fingerprint;
 pub mod jog;
 pub mod measuring;
+pub mod overlaps;
 pub mod questions;
 pub mod report;
 pub mod ruling;

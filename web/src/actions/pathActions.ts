@@ -1,6 +1,7 @@
 import { useFindings } from '../findings/findingsStore'
 import { useKept } from '../findings/keptStore'
 import { useMeasure } from '../findings/measureStore'
+import { useOverlaps } from '../findings/overlapStore'
 import { useRules } from '../findings/rulesStore'
 import { useSettings } from '../settings/settingsStore'
 import { useWhat } from '../what/whatStore'
@@ -46,6 +47,7 @@ export function findingsActions(): Row[] {
   const rules = useRules()
   const kept = useKept()
   const measure = useMeasure()
+  const overlaps = useOverlaps()
   const drawing = useDrawing()
   const settings = useSettings()
   return [
@@ -68,6 +70,15 @@ export function findingsActions(): Row[] {
       enabled: () => kept.canKeep,
     },
     {
+      id: 'overlaps',
+      name: 'What overlaps here',
+      run: () => {
+        settings.panels.findings = true
+        findings.tab = 'overlap'
+        void overlaps.look()
+      },
+    },
+    {
       id: 'measure-clear',
       name: 'Forget what is measured',
       run: measure.clear,
@@ -80,6 +91,19 @@ export function findingsActions(): Row[] {
       id: 'section-face',
       name: 'Section along a face',
       run: () => (where.asking = 'cut-face'),
+    },
+    {
+      id: 'section-edge',
+      name: 'Section square to an edge or axis',
+      run: () => (where.asking = 'cut-edge'),
+    },
+    {
+      id: 'section-points',
+      name: 'Section through three points',
+      run: () => {
+        section.through = []
+        where.asking = 'cut-points'
+      },
     },
     {
       id: 'section-drawing',

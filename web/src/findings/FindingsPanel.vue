@@ -7,6 +7,7 @@ import ClearanceList from './ClearanceList.vue'
 import { useFindings } from './findingsStore'
 import { useRules } from './rulesStore'
 import Measured from './Measured.vue'
+import OverlapList from './OverlapList.vue'
 import ReachList from './ReachList.vue'
 import VerdictMark from './VerdictMark.vue'
 import { verdictSentence } from './verdicts'
@@ -19,6 +20,7 @@ const tabs = {
   clearance: { name: 'Clearance', shows: ClearanceList },
   reach: { name: 'Reach', shows: ReachList },
   measured: { name: 'Measured', shows: Measured },
+  overlap: { name: 'Overlap', shows: OverlapList },
 }
 const order = Object.keys(tabs) as (keyof typeof tabs)[]
 const { tab } = storeToRefs(findings)
@@ -34,6 +36,8 @@ async function go(e: KeyboardEvent) {
   list.value!.querySelector<HTMLElement>('[aria-selected=true]')!.focus()
 }
 
+/** Whether the list is of what a sweep found. */
+const isSwept = computed(() => tab.value === 'clearance' || tab.value === 'reach')
 const caveats = computed(() => findings.findings?.caveats ?? [])
 const verdict = computed(() => findings.findings?.verdict ?? 'not_certified')
 const progress = computed(() => {
@@ -106,17 +110,12 @@ const left = computed(() => {
       role="tabpanel"
       :aria-labelledby="`tab-${tab}`"
     >
-      <p
-        v-if="findings.findings && tab !== 'measured'"
-        class="overall"
-        :class="verdict"
-        data-test="overall"
-      >
+      <p v-if="findings.findings && isSwept" class="overall" :class="verdict" data-test="overall">
         <VerdictMark :verdict="verdict" /> {{ findings.fresh ? '' : 'At the last sweep: '
         }}{{ verdictSentence[verdict] }}
       </p>
       <component :is="tabs[tab].shows" />
-      <details v-if="caveats.length && tab !== 'measured'" class="caveats" data-test="caveats">
+      <details v-if="caveats.length && isSwept" class="caveats" data-test="caveats">
         <summary>Not looked at, or assumed ({{ caveats.length }})</summary>
         <ul>
           <li v-for="c in caveats" :key="c.text">{{ c.text }}</li>

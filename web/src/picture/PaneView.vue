@@ -138,6 +138,15 @@ function answerAsking(at: [number, number], hit: Hit | null) {
       if (!hit?.normal) return
       where.asking = null
       return section.addAlong(hit.at, hit.normal)
+    case 'cut-edge':
+      if (hit?.body === undefined) return
+      where.asking = null
+      return void section.addSquareTo({ ...met(hit), body: hit.body, triangle: hit.triangle! })
+    case 'cut-points':
+      if (!hit) return
+      if (section.addThrough(scene.value!.spots.cornerNear(props.index, hit, at)))
+        where.asking = null
+      return
     case 'places': {
       if (!hit?.normal || !items.picking) return
       const first = !items.picking.places.length
@@ -189,11 +198,15 @@ const asked = {
   rectangle: 'Draw a rectangle round what to fit',
   'face-on': 'Click the face to look at square on',
   'cut-face': 'Click the face to cut along',
+  'cut-edge': 'Click the edge, hole or pin to cut square to',
+  'cut-points': '',
   pivot: 'Click the point to turn about',
   measure: 'Click a corner, edge or face; Shift the whole item, Alt just the spot',
   places: '',
 }
 const question = computed(() => {
+  const nth = ['first', 'second', 'third'][section.through.length]
+  if (where.asking === 'cut-points') return `Click the ${nth} point of the cut`
   if (where.asking !== 'places') return where.asking ? asked[where.asking] : ''
   return items.picking ? pickedFor[items.picking.for].asks[items.picking.places.length] : ''
 })

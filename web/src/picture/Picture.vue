@@ -7,6 +7,7 @@ import type { Cell, Vec3 } from '../api/client'
 import { useCell } from '../cell/cellStore'
 import { useFindings } from '../findings/findingsStore'
 import { useMeasure } from '../findings/measureStore'
+import { useOverlaps } from '../findings/overlapStore'
 import { useSection } from '../where/sectionStore'
 import { palettes } from '../scene/look'
 import { useSettings } from '../settings/settingsStore'
@@ -34,6 +35,7 @@ const when = useWhen()
 const jog = useJog()
 const findings = useFindings()
 const measure = useMeasure()
+const overlaps = useOverlaps()
 const drawing = useDrawing()
 const section = useSection()
 const settings = useSettings()
@@ -189,8 +191,8 @@ const gap = computed(() => {
   return near ? { a: near.on_a_mm as Vec3, b: near.on_b_mm as Vec3 } : null
 })
 watch([gap, scene, palette], () => scene.value?.stage.setGap(gap.value))
-watch([() => findings.openEdges, scene, palette], () =>
-  scene.value?.stage.setOpenEdges(findings.openEdges),
+watch([() => findings.openEdges, () => overlaps.lines, scene, palette], () =>
+  scene.value?.stage.setOpenEdges([...findings.openEdges, ...overlaps.lines]),
 )
 watch([() => measure.drawn, () => measure.shownSpan, scene, palette], ([drawn, span]) =>
   scene.value?.stage.setMeasured(drawn.lines, span && [span.from_mm as Vec3, span.to_mm as Vec3]),

@@ -10,6 +10,7 @@ import { useUnits } from '../settings/units'
 import { useWhat } from '../what/whatStore'
 import { useDrawing } from '../where/drawingStore'
 import { axisOf, useSection } from '../where/sectionStore'
+import { useWhere } from '../where/whereStore'
 
 /** The section that is worked on: its direction, its place, and all else one can do with it. */
 const cell = useCell()
@@ -17,6 +18,7 @@ const section = useSection()
 const drawing = useDrawing()
 const units = useUnits()
 const what = useWhat()
+const where = useWhere()
 const keyOf = useKeys()
 
 const one = computed(() => section.section!)
@@ -55,6 +57,10 @@ const fixedTo = (e: Event) => section.fixTo((e.target as HTMLSelectElement).valu
 const frames = computed(() =>
   [...cell.items.values()].filter((i) => i.role === 'frame' || i.id === one.value.fixed_to),
 )
+function throughPoints() {
+  section.through = []
+  where.asking = 'cut-points'
+}
 const whole = computed(() => section.cuts.uncut.size)
 </script>
 
@@ -164,6 +170,18 @@ const whole = computed(() => section.cuts.uncut.size)
           title="Another, square to the view"
           data-test="section-along-view"
           @click="section.addAlongView"
+        />
+        <v-list-item
+          role="button"
+          title="Another, square to an edge or axis"
+          data-test="section-along-edge"
+          @click="where.asking = 'cut-edge'"
+        />
+        <v-list-item
+          role="button"
+          title="Another, through three points"
+          data-test="section-through"
+          @click="throughPoints"
         />
         <v-list-item
           v-if="section.sections.length > 1"

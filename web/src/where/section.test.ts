@@ -84,6 +84,44 @@ describe('several sections', () => {
     expect(section.sections).toEqual([])
   })
 
+  it('go through three points, towards the eye, but not through a line', () => {
+    const section = useSection()
+    useWhere().move({ ...START, bearing_deg: 0, elevation_deg: 0 })
+    expect(section.addThrough([0, 0, 0])).toBe(false)
+    expect(section.addThrough([100, 0, 0])).toBe(false)
+    expect(section.addThrough([200, 0, 0])).toBe(false)
+    expect(section.sections).toHaveLength(0)
+    for (const point of [
+      [0, 50, 0],
+      [100, 50, 0],
+      [0, 50, 100],
+    ] as const)
+      section.addThrough([...point])
+    near(section.section!.point_mm, [0, 50, 0])
+    near(section.section!.normal, [0, -1, 0])
+  })
+
+  it('stand square to what runs along somewhere, and to nothing else', async () => {
+    const known = (values: object[]) => ({ pick: {}, known: { values } })
+    let values: object[] = [
+      { what: 'diameter', length_mm: 12 },
+      { what: 'axis', direction: [0, 1, 0] },
+    ]
+    begin({
+      'POST /api/cells/{id}/pick': () => known(values),
+      'POST /api/cells/{id}/section': () => ({ faces: [], overlaps: [], area_mm2: 0 }),
+    })
+    const section = useSection()
+    useWhere().move({ ...START, bearing_deg: 0, elevation_deg: 0 })
+    const hit = { body: 0, triangle: 3, at: [1, 2, 3] as [number, number, number], near_mm: 4 }
+    await section.addSquareTo(hit)
+    near(section.section!.point_mm, [1, 2, 3])
+    near(section.section!.normal, [0, -1, 0])
+    values = [{ what: 'normal', direction: [1, 0, 0] }]
+    await section.addSquareTo(hit)
+    expect(section.sections).toHaveLength(1)
+  })
+
   it('are said to lie along an axis only if they do', () => {
     expect(
       [

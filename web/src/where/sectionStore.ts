@@ -102,6 +102,44 @@ export const useSection = defineStore('section', () => {
   async function addAlongView() {
     add({ point_mm: await middle(), normal: [...basis(where.viewpoint).back] })
   }
+  /** Points picked so far for a cut through three of them. */
+  const through = shallowRef<Vec3[]>([])
+  /** Takes one more; the third makes the cut, its side towards the eye. Whether it did. */
+  function addThrough(point: Vec3): boolean {
+    const points = [...through.value, point]
+    through.value = points.length === 3 ? [] : points
+    if (points.length < 3) return false
+    const [a, b, c] = points.map((p) => metres(p)) as [Metres, Metres, Metres]
+    const normal = b.sub(a).cross(c.sub(a))
+    if (normal.length() < 1e-9) {
+      notices.say('These three points lie in one line; pick others.')
+      return false
+    }
+    add({ point_mm: points[0]!, normal: towards(normal.normalize().toArray()) })
+    return true
+  }
+  /** A direction or its opposite, whichever looks towards the eye. */
+  function towards(direction: readonly number[]): number[] {
+    const { back } = basis(where.viewpoint)
+    const side = direction.reduce((sum, x, i) => sum + x * back[i]!, 0)
+    return direction.map((x) => (side < 0 ? -x : x))
+  }
+  /** Cuts square to the straight edge or the axis that is meant by a hit, through that place. */
+  async function addSquareTo(hit: { body: number; triangle: number; at: Vec3; near_mm: number }) {
+    const { body, triangle, at, near_mm } = hit
+    const params = { path: { id: cell.cell!.id } }
+    const request = { body, triangle, at_mm: at, near_mm, time_s: when.time }
+    const picked = { ...request, joints_deg_or_mm: jog.tried }
+    try {
+      const { known } = await answer(api.POST('/api/cells/{id}/pick', { params, body: picked }))
+      const along = known.values.find((v) => 'direction' in v && v.what !== 'normal')
+      if (!along || !('direction' in along))
+        return notices.say('That is neither a straight edge nor round; pick another.')
+      add({ point_mm: at, normal: towards(along.direction) })
+    } catch (e) {
+      notices.say(e)
+    }
+  }
   /** Cuts along a face, through a point of it. */
   const addAlong = (point_mm: Vec3, normal: Vec3) => add({ point_mm, normal })
 
@@ -256,6 +294,9 @@ export const useSection = defineStore('section', () => {
     addNew,
     addAlongView,
     addAlong,
+    through,
+    addThrough,
+    addSquareTo,
     fixTo,
     shift,
     flip,
@@ -265,6 +306,8 @@ export const useSection = defineStore('section', () => {
     toggleUncut,
   }
 })
+
+type Metres = ReturnType<typeof metres>
 
 /** The axis that a direction runs along exactly, as far as numbers tell; -1 if none. */
 export function axisOf(normal: readonly number[]): number {

@@ -24,6 +24,8 @@ export type Asking =
   | 'rectangle'
   | 'face-on'
   | 'cut-face'
+  | 'cut-edge'
+  | 'cut-points'
   | 'pivot'
   | 'places'
   | 'measure'

@@ -2,8 +2,8 @@ use std::collections::HashMap;
 
 use indexmap::IndexMap;
 use selvik_core::clearance::{
-    Band, Doubt, Interval, LeftOutReason, Named, PairResult, RuleResult, RuleScope, Sweep,
-    Verdict as CoreVerdict, named, scope_along,
+    Band, Doubt, Interval, Named, PairResult, RuleResult, RuleScope, Sweep, Verdict as CoreVerdict,
+    named, scope_along,
 };
 use selvik_core::program::Path;
 use selvik_core::robot::{Body, BodyId};
@@ -240,10 +240,7 @@ pub fn sweep_report(
             .map(|l| LeftOutReport {
                 a: side(workcell, l.a),
                 b: side(workcell, l.b),
-                reason: match &l.reason {
-                    LeftOutReason::Neighbours => "next to each other in one mechanism".to_owned(),
-                    LeftOutReason::Allowed(reason) => reason.clone(),
-                },
+                reason: l.reason.to_string(),
             })
             .collect(),
         complete: sweep.complete,
@@ -478,7 +475,8 @@ fn body_names(workcell: &Workcell) -> HashMap<(&str, Option<&str>), String> {
         .collect()
 }
 
-fn side(workcell: &Workcell, id: BodyId) -> SideReport {
+/// A body as reports tell it.
+pub(crate) fn side(workcell: &Workcell, id: BodyId) -> SideReport {
     let body = workcell.assembly.body(id);
     let mechanism = workcell.assembly.mechanism(body.item);
     SideReport {

@@ -5,6 +5,7 @@ mod clearance;
 mod reach;
 
 pub use caveats::{Caveat, CaveatKind, caveats};
+pub(crate) use clearance::side;
 pub use clearance::{
     AllowedReport, BandReport, IntervalReport, LeftOutReport, OpenReport, PairReport, RuleReport,
     SideReport, SweepReport, Verdict, band_report, rename_pairs, sweep_report,

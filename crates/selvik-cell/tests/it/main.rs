@@ -8,6 +8,7 @@ mod jogging;
 mod measuring;
 mod mechanisms;
 mod nothing_false_holds;
+mod overlapping;
 mod planted_defects;
 mod programmed;
 mod programs;

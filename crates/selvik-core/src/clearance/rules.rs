@@ -264,6 +264,15 @@ pub enum LeftOutReason {
     Allowed(String),
 }
 
+impl std::fmt::Display for LeftOutReason {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        match self {
+            Self::Neighbours => f.write_str("next to each other in one mechanism"),
+            Self::Allowed(reason) => f.write_str(reason),
+        }
+    }
+}
+
 /// What the rules come to: which pairs are measured, which are left out, and what each rule names.
 #[derive(Debug, Clone, PartialEq, Default)]
 pub struct Scope {
@@ -367,6 +376,16 @@ impl RuleSet {
     pub fn limited(&self, assembly: &Assembly, pair: &Pair) -> Vec<&Allowance> {
         let concerned = |a: &&Allowance| !a.is_unlimited() && a.concerns(assembly, pair.a, pair.b);
         self.allowed.iter().filter(concerned).collect()
+    }
+
+    /// Why pairs of bodies are left out whatever a rule says, if they are: asked for one pair after the other.
+    #[must_use]
+    pub fn leaving_out<'a>(
+        &'a self,
+        assembly: &'a Assembly,
+    ) -> impl Fn(BodyId, BodyId) -> Option<LeftOutReason> + 'a {
+        let unlimited = self.unlimited();
+        move |a, b| self.reason_to_leave_out(assembly, &unlimited, a, b)
     }
 
     /// Allowances without limit by the items they name, the lower first.

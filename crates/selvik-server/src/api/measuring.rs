@@ -7,6 +7,7 @@ use selvik_cell::measuring::{
     KeptFinding, Known, Measured, Measuring, Near, Picked, findings_csv, kept_findings, measure,
     nearest, snap,
 };
+use selvik_cell::overlaps::{Overlaps, OverlapsWanted, overlaps};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -137,4 +138,29 @@ pub async fn kept_csv(
         "attachment; filename=\"findings.csv\"",
     );
     Ok(([kind, name], text.await??))
+}
+
+/// Among what overlaps are looked for, and when.
+#[derive(Deserialize, ToSchema)]
+pub struct OverlapsRequest {
+    #[serde(flatten)]
+    wanted: OverlapsWanted,
+    #[serde(flatten)]
+    with: WithJoints,
+}
+
+/// What touches and overlaps where everything stands: how deep, how much, in which lines; what may touch is left out by name.
+#[utoipa::path(post, path = "/api/cells/{id}/overlaps", params(("id" = Uuid, Path)), request_body = OverlapsRequest,
+    responses((status = 200, body = Overlaps)))]
+pub async fn overlapping(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Json(request): Json<OverlapsRequest>,
+) -> Result<Json<Overlaps>, Problem> {
+    let cell = app.cells.get(id).await?;
+    let found = tokio::task::spawn_blocking(move || {
+        let asked = request.with.of(&cell)?;
+        Ok::<_, Problem>(overlaps(&asked, &request.wanted)?)
+    });
+    Ok(Json(found.await??))
 }

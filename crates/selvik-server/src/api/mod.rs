@@ -91,6 +91,7 @@ fn documents() -> OpenApiRouter<App> {
         .routes(routes!(measuring::pick))
         .routes(routes!(measuring::measure_picked))
         .routes(routes!(measuring::nearest_to))
+        .routes(routes!(measuring::overlapping))
         .routes(routes!(measuring::kept))
         .routes(routes!(measuring::kept_csv))
         .routes(routes!(jogging::inverse_with))
