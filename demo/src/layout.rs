@@ -150,6 +150,7 @@ pub fn document() -> CellDocument {
         views: views(),
         opening_view: Some("overview".to_owned()),
         tours: vec![tour()],
+        sections: Vec::new(),
         findings: Vec::new(),
     }
 }

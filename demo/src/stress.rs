@@ -145,6 +145,7 @@ fn document() -> CellDocument {
         visibility_sets: Vec::new(),
         opening_view: None,
         tours: Vec::new(),
+        sections: Vec::new(),
         findings: Vec::new(),
     }
 }

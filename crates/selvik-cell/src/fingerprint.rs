@@ -124,6 +124,7 @@ fn without_views(document: &CellDocument) -> CellDocument {
         views: Vec::new(),
         opening_view: None,
         tours: Vec::new(),
+        sections: Vec::new(),
         findings: Vec::new(),
         ..document.clone()
     };

@@ -1,3 +1,4 @@
+import { useNaming } from '../cell/namingStore'
 import { useFindings } from '../findings/findingsStore'
 import { useKept } from '../findings/keptStore'
 import { useMeasure } from '../findings/measureStore'
@@ -47,6 +48,7 @@ export function findingsActions(): Row[] {
   const rules = useRules()
   const kept = useKept()
   const measure = useMeasure()
+  const naming = useNaming()
   const overlaps = useOverlaps()
   const drawing = useDrawing()
   const settings = useSettings()
@@ -105,6 +107,19 @@ export function findingsActions(): Row[] {
         where.asking = 'cut-points'
       },
     },
+    {
+      id: 'section-keep',
+      name: 'Keep the section by name…',
+      run: () => {
+        naming.asked = { title: 'Name of the section', name: '', done: section.keep }
+      },
+      enabled: () => section.section !== null,
+    },
+    ...section.kept.map(({ id, name, section: kept }) => ({
+      id: `section-kept-${id}`,
+      name: `Cut by ${name}`,
+      run: () => section.add(kept),
+    })),
     {
       id: 'section-drawing',
       name: 'Section as a flat drawing',

@@ -4,6 +4,7 @@ import { computed } from 'vue'
 
 import type { Vec3 } from '../api/client'
 import { useCell } from '../cell/cellStore'
+import { useNaming } from '../cell/namingStore'
 import { dot } from '../scene/navigation'
 import { useKeys } from '../settings/bindings'
 import { useUnits } from '../settings/units'
@@ -20,6 +21,7 @@ const units = useUnits()
 const what = useWhat()
 const where = useWhere()
 const keyOf = useKeys()
+const naming = useNaming()
 
 const one = computed(() => section.section!)
 const axis = computed(() => axisOf(one.value.normal))
@@ -57,6 +59,9 @@ const fixedTo = (e: Event) => section.fixTo((e.target as HTMLSelectElement).valu
 const frames = computed(() =>
   [...cell.items.values()].filter((i) => i.role === 'frame' || i.id === one.value.fixed_to),
 )
+function keep() {
+  naming.asked = { title: 'Name of the section', name: '', done: section.keep }
+}
 function throughPoints() {
   section.through = []
   where.asking = 'cut-points'
@@ -193,6 +198,31 @@ const whole = computed(() => section.cuts.uncut.size)
         <v-divider />
         <v-list-item
           role="button"
+          title="Keep this section…"
+          data-test="section-keep"
+          @click="keep"
+        />
+        <div v-for="k in section.kept" :key="k.id" class="line kept">
+          <button
+            :title="`Cut by ${k.name}, too`"
+            data-test="section-kept"
+            @click="section.add(k.section)"
+          >
+            {{ k.name }}
+          </button>
+          <button
+            class="forget"
+            :title="`Delete ${k.name}`"
+            :aria-label="`Delete ${k.name}`"
+            data-test="section-forget"
+            @click="section.forgetKept(k.id)"
+          >
+            ×
+          </button>
+        </div>
+        <v-divider />
+        <v-list-item
+          role="button"
           title="Cut the selection, or leave it whole"
           :disabled="!what.selected.size"
           data-test="section-uncut"
@@ -255,6 +285,13 @@ const whole = computed(() => section.cuts.uncut.size)
   align-items: center;
   padding: 4px 16px;
   font-size: 13px;
+}
+.kept button:first-child {
+  flex: 1;
+  text-align: left;
+}
+.forget {
+  color: var(--soft);
 }
 .more select {
   max-width: 150px;

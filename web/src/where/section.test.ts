@@ -3,6 +3,7 @@ import { createPinia, setActivePinia } from 'pinia'
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 import { nextTick } from 'vue'
 
+import { useCell } from '../cell/cellStore'
 import { openCell } from '../testing/openCell'
 import { asked, begin, Refusal } from '../testing/standIn'
 import { useWhat } from '../what/whatStore'
@@ -82,6 +83,27 @@ describe('several sections', () => {
     expect(axes).toEqual([1, 2, 0, 1])
     await section.toggle()
     expect(section.sections).toEqual([])
+  })
+
+  it('are kept by name, and cut again by it', async () => {
+    const section = useSection()
+    begin({
+      'POST /api/cells/{id}/edits': () => useCell().cell,
+      'POST /api/cells/{id}/section': () => ({ faces: [], overlaps: [], area_mm2: 0 }),
+    })
+    section.add(cut)
+    await section.keep('Through the bore')
+    const { edit } = asked.find((a) => a.what.endsWith('/edits'))!.body as {
+      edit: { edit: string; section: { id: string; name: string; section: object } }
+    }
+    expect([edit.edit, edit.section.name]).toEqual(['save_section', 'Through the bore'])
+    expect(edit.section.section).toEqual(cut)
+    const cell = useCell()
+    const document = { ...cell.cell!.document, sections: [edit.section] }
+    cell.cell = { ...cell.cell!, document } as typeof cell.cell
+    section.clear()
+    section.add(section.kept[0]!.section)
+    expect(section.sections).toEqual([cut])
   })
 
   it('go through three points, towards the eye, but not through a line', () => {

@@ -225,6 +225,16 @@ export const useSection = defineStore('section', () => {
     take({ ...cuts.value, uncut })
   }
 
+  /** Sections with a name. */
+  const kept = computed(() => cell.cell?.document.sections ?? [])
+  /** Keeps the one that is worked on. */
+  const keep = (name: string) =>
+    cell.edit({
+      edit: 'save_section',
+      section: { id: crypto.randomUUID(), name, section: section.value! },
+    })
+  const forgetKept = (id: string) => cell.edit({ edit: 'delete_section', section: id })
+
   // What a cut moved with may be gone, or it is another cell.
   watch(
     () => cell.items,
@@ -304,6 +314,9 @@ export const useSection = defineStore('section', () => {
     become,
     setThickness,
     toggleUncut,
+    kept,
+    keep,
+    forgetKept,
   }
 })
 

@@ -21,7 +21,7 @@ pub use pick::{PickDocument, PickKind};
 pub use programs::*;
 pub use rules::*;
 use schemars::JsonSchema;
-pub use section::{MOST_SECTIONS, SectionDocument, SectionShapeDocument};
+pub use section::{KeptSectionDocument, MOST_SECTIONS, SectionDocument, SectionShapeDocument};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 pub use view::*;
@@ -69,6 +69,9 @@ pub struct CellDocument {
     /// Camera paths.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub tours: Vec<TourDocument>,
+    /// Sections with a name.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub sections: Vec<KeptSectionDocument>,
     /// What was measured and kept.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub findings: Vec<FindingDocument>,
@@ -111,6 +114,7 @@ pub fn empty_cell(name: &str) -> CellDocument {
         opening_view: None,
         visibility_sets: Vec::new(),
         tours: Vec::new(),
+        sections: Vec::new(),
         findings: Vec::new(),
     }
 }

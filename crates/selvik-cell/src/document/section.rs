@@ -28,6 +28,18 @@ pub struct SectionDocument {
     pub fixed_to: Option<String>,
 }
 
+/// A section with a name: kept until it is told otherwise.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
+#[serde(deny_unknown_fields, expecting = "a kept section")]
+pub struct KeptSectionDocument {
+    /// Unique among the kept sections.
+    pub id: String,
+    /// What people call it.
+    pub name: String,
+    /// The cut.
+    pub section: SectionDocument,
+}
+
 /// How many sections cut at once at most.
 pub const MOST_SECTIONS: usize = 12;
 

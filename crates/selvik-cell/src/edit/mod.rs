@@ -19,9 +19,9 @@ use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
 use crate::document::{
-    CellDocument, FindingDocument, ItemDocument, MayTouchDocument, MechanismDocument, PoseDocument,
-    ProgramDocument, ReachRuleDocument, RuleDocument, RunPlanDocument, SavedViewDocument,
-    TourDocument, VisibilitySetDocument, checked_name,
+    CellDocument, FindingDocument, ItemDocument, KeptSectionDocument, MayTouchDocument,
+    MechanismDocument, PoseDocument, ProgramDocument, ReachRuleDocument, RuleDocument,
+    RunPlanDocument, SavedViewDocument, TourDocument, VisibilitySetDocument, checked_name,
 };
 
 /// A change of a cell that can be undone.
@@ -136,6 +136,16 @@ pub enum Edit {
     DeleteTour {
         /// Its id.
         tour: String,
+    },
+    /// Keeps a section; one of the same id is replaced.
+    SaveSection {
+        /// The section.
+        section: KeptSectionDocument,
+    },
+    /// Deletes a kept section.
+    DeleteSection {
+        /// Its id.
+        section: String,
     },
     /// Keeps a finding; one of the same id is replaced.
     SaveFinding {
@@ -265,6 +275,8 @@ impl Edit {
             Self::OpenWith { view } => Ok(views::open_with(document, view.as_ref())),
             Self::SaveTour { tour } => views::save_tour(document, tour),
             Self::DeleteTour { tour } => views::delete_tour(document, tour),
+            Self::SaveSection { section } => views::save_section(document, section),
+            Self::DeleteSection { section } => views::delete_section(document, section),
             Self::SaveFinding { finding } => views::save_finding(document, finding),
             Self::DeleteFinding { finding } => views::delete_finding(document, finding),
             Self::RenameCell { name } => {

@@ -47,6 +47,10 @@ pub(super) fn forget(
         let stays = |on: &Option<String>| on.as_ref().is_none_or(|id| !gone.contains(id));
         view.sections.retain(|section| stays(&section.fixed_to));
     }
+    let stays = |on: &Option<String>| on.as_ref().is_none_or(|id| !gone.contains(id));
+    document
+        .sections
+        .retain(|kept| stays(&kept.section.fixed_to));
     for set in &mut document.visibility_sets {
         set.items.retain(|id| !gone.contains(id));
     }

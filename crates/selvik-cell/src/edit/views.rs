@@ -1,11 +1,12 @@
-//! Changes of how a cell is looked at and what was found of it: saved views, tours, visibility sets, kept findings.
+//! Changes of how a cell is looked at and what was found of it: saved views, tours, visibility sets, kept sections
+//! and findings.
 
 use selvik_formats::Result;
 
 use super::roster::refuse;
 use crate::document::{
-    CellDocument, FindingDocument, RuleDocument, SavedViewDocument, TourDocument,
-    VisibilitySetDocument, by_set, checked_name, sides,
+    CellDocument, FindingDocument, KeptSectionDocument, RuleDocument, SavedViewDocument,
+    TourDocument, VisibilitySetDocument, by_set, checked_name, sides,
 };
 
 fn position(document: &CellDocument, view: &str) -> Result<usize> {
@@ -79,6 +80,22 @@ pub(super) fn delete_tour(document: &mut CellDocument, tour: &str) -> Result<Str
     let at = document.tours.iter().position(|t| t.id == tour);
     let at = at.ok_or_else(|| refuse(format!("there is no tour \"{tour}\"")))?;
     Ok(format!("delete tour {}", document.tours.remove(at).name))
+}
+
+pub(super) fn save_section(
+    document: &mut CellDocument,
+    section: &KeptSectionDocument,
+) -> Result<String> {
+    checked_name(&section.name)?;
+    keep(&mut document.sections, section, |s| &s.id);
+    Ok(format!("keep section {}", section.name))
+}
+
+pub(super) fn delete_section(document: &mut CellDocument, section: &str) -> Result<String> {
+    let at = document.sections.iter().position(|s| s.id == section);
+    let at = at.ok_or_else(|| refuse(format!("there is no section \"{section}\"")))?;
+    let gone = document.sections.remove(at);
+    Ok(format!("delete section {}", gone.name))
 }
 
 pub(super) fn save_finding(

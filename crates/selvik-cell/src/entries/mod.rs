@@ -13,7 +13,7 @@ use crate::document::CellDocument;
 /// A part of a cell document that is edited as a whole.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Entry {
-    /// `cell`, `item`, `rule`, `program`, `view`, `set`, `tour` or `finding`; `run of moves` or `run of targets` of a long program.
+    /// `cell`, `item`, `rule`, `program`, `view`, `set`, `tour`, `section` or `finding`; `run of moves` or `run of targets` of a long program.
     pub kind: String,
     /// Its id; empty for the one entry of kind `cell`. Of runs what they hold tells it.
     pub key: String,
@@ -24,12 +24,13 @@ pub struct Entry {
 }
 
 /// The lists of a document that are kept entry by entry, besides programs.
-const LISTS: [(&str, &str); 6] = [
+const LISTS: [(&str, &str); 7] = [
     ("items", "item"),
     ("rules", "rule"),
     ("views", "view"),
     ("visibility_sets", "set"),
     ("tours", "tour"),
+    ("sections", "section"),
     ("findings", "finding"),
 ];
 
@@ -69,6 +70,7 @@ fn entries_but_programs(document: &CellDocument, items: bool) -> Vec<Entry> {
         opening_view: document.opening_view.clone(),
         visibility_sets: document.visibility_sets.clone(),
         tours: document.tours.clone(),
+        sections: document.sections.clone(),
         findings: document.findings.clone(),
     };
     let mut whole = serde_json::to_value(rest).expect("plain data");

@@ -1,3 +1,4 @@
+use selvik_core::clearance::triangle_distance;
 use selvik_core::robot::BodyId;
 use selvik_core::spatial::Point;
 use selvik_formats::{FormatError, Result};
@@ -23,6 +24,16 @@ pub struct Picked {
 
 /// Edges are meant from nearer than corners are, by this factor.
 const EDGE: f64 = 0.7;
+/// By this share towards the middle of its triangle lies what is kept of a face.
+const INSIDE: f64 = 1e-3;
+
+/// The place of a triangle nearest to a point, a little inside, so that it is of this face and no other.
+fn within(corners: &[Point; 3], point: &Point) -> Point {
+    let [a, b, c] = corners;
+    let middle = Point::from((a.coords + b.coords + c.coords) / 3.0);
+    let on = triangle_distance(corners, &[*point; 3]).on_a;
+    on + (middle - on) * INSIDE
+}
 
 /// What is meant where the pointer meets a body: a corner or an edge near it, else the face.
 ///
@@ -47,6 +58,7 @@ pub fn snap(asked: &Asked, picked: &Picked) -> Result<PickDocument> {
     let near = picked.near_mm * 1e-3;
     let features = body.surface.features();
     let face = features.face_of(picked.triangle);
+    let corners = body.surface.mesh().corners(picked.triangle);
     let edges = || features.edges_along(face).map(|e| &features.edges()[e]);
     let ends = edges().filter(|e| !e.is_closed()).flat_map(|e| {
         let ends = [e.points[0], e.points[e.points.len() - 1]];
@@ -59,7 +71,7 @@ pub fn snap(asked: &Asked, picked: &Picked) -> Result<PickDocument> {
     let (kind, at) = match (corner, edge) {
         (Some((corner, off)), _) if off < near => (PickKind::Corner, corner),
         (_, Some((on, off))) if off < EDGE * near => (PickKind::Edge, on),
-        _ => (PickKind::Face, at),
+        _ => (PickKind::Face, within(&corners, &at)),
     };
     Ok(PickDocument {
         on: asked.name_of(BodyId(picked.body)),

@@ -7,8 +7,8 @@ use selvik_formats::Result;
 use super::names::Names;
 use super::refusals::{Refusals, refuse, unique};
 use crate::document::{
-    CellDocument, FindingDocument, MOST_SECTIONS, SavedViewDocument, TourDocument,
-    TourStopDocument, ViewpointDocument, VisibilitySetDocument,
+    CellDocument, FindingDocument, KeptSectionDocument, MOST_SECTIONS, SavedViewDocument,
+    TourDocument, TourStopDocument, ViewpointDocument, VisibilitySetDocument,
 };
 use crate::sections::too_many;
 
@@ -20,6 +20,9 @@ pub(super) fn check(document: &CellDocument, names: &Names, refusals: &mut Refus
         document.visibility_sets.iter().map(|s| &s.id),
     ));
     refusals.note(unique("tours", document.tours.iter().map(|t| &t.id)));
+    let sections = document.sections.iter().map(|s| &s.id);
+    refusals.note(unique("sections", sections));
+    refusals.note_each(document.sections.iter().map(|s| kept_section(s, names)));
     let findings = document.findings.iter().map(|f| &f.id);
     refusals.note(unique("findings", findings));
     refusals.note_each(document.findings.iter().map(finding));
@@ -73,6 +76,15 @@ fn tour(tour: &TourDocument, document: &CellDocument) -> Result<()> {
     }
     let stops = tour.stops.iter().map(TourStopDocument::to_stop).collect();
     Tour::new(stops).map(drop).map_err(|e| refuse(&place, e))
+}
+
+fn kept_section(kept: &KeptSectionDocument, names: &Names) -> Result<()> {
+    let place = format!("section \"{}\"", kept.id);
+    if let Some(id) = &kept.section.fixed_to {
+        names.item(id, &place)?;
+    }
+    let removed = kept.section.removed(&Pose::identity());
+    removed.map(drop).map_err(|why| refuse(&place, why))
 }
 
 /// What a finding is about may be gone: then it says so.

@@ -2,7 +2,9 @@
 
 use rstest::rstest;
 use selvik_cell::Workcell;
-use selvik_cell::document::{CellDocument, SectionDocument, SectionShapeDocument};
+use selvik_cell::document::{
+    CellDocument, KeptSectionDocument, SectionDocument, SectionShapeDocument,
+};
 use selvik_cell::edit::Edit;
 use selvik_cell::section_drawing::{Drawn, SectionDrawing, section_drawing};
 use selvik_cell::sections::{Cuts, SectionFaces, section_faces};
@@ -325,4 +327,34 @@ fn the_far_plane_of_a_slab_is_drawn_from_its_own_side_and_a_cut_beside_everythin
     };
     let refused = section_drawing(&workcell, &poses, &none).unwrap_err();
     assert!(refused.to_string().contains("there is no section 1"));
+}
+
+#[test]
+fn a_section_is_kept_by_name_and_goes_with_what_it_moves_with() {
+    let (mut document, _) = workcell();
+    let save = |id: &str, fixed_to: Option<&str>| Edit::SaveSection {
+        section: KeptSectionDocument {
+            id: id.to_owned(),
+            name: format!("Cut {id}"),
+            section: SectionDocument {
+                fixed_to: fixed_to.map(str::to_owned),
+                ..level(5.0)
+            },
+        },
+    };
+    done(&mut document, save("a", None));
+    done(&mut document, save("b", Some("tip")));
+    let kept: Vec<&str> = document.sections.iter().map(|s| s.name.as_str()).collect();
+    assert_eq!(kept, ["Cut a", "Cut b"]);
+    let gone = Edit::DeleteItems {
+        items: vec!["block".to_owned()],
+    };
+    done(&mut document, gone);
+    assert_eq!(document.sections.len(), 1, "the tip went with the block");
+    let delete = Edit::DeleteSection {
+        section: "a".to_owned(),
+    };
+    done(&mut document, delete.clone());
+    assert!(document.sections.is_empty());
+    assert!(delete.apply(&mut document).is_err());
 }

@@ -9,4 +9,5 @@ mod documents;
 mod in_and_out;
 mod killed;
 mod limits;
+mod measuring;
 mod undoing;
