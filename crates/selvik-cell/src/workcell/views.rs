@@ -8,7 +8,7 @@ use super::names::Names;
 use super::refusals::{Refusals, refuse, unique};
 use crate::document::{
     CellDocument, FindingDocument, KeptSectionDocument, MOST_SECTIONS, SavedViewDocument,
-    TourDocument, TourStopDocument, ViewpointDocument, VisibilitySetDocument,
+    SectionDocument, TourDocument, TourStopDocument, ViewpointDocument, VisibilitySetDocument,
 };
 use crate::sections::too_many;
 
@@ -48,14 +48,7 @@ fn view(view: &SavedViewDocument, document: &CellDocument, names: &Names) -> Res
     for id in named {
         names.item(id, &place)?;
     }
-    if view.sections.len() > MOST_SECTIONS {
-        return Err(refuse(&place, too_many(view.sections.len())));
-    }
-    for section in &view.sections {
-        section
-            .removed(&Pose::identity())
-            .map_err(|why| refuse(&place, why))?;
-    }
+    can_cut(&view.sections, &place)?;
     let known = |id: &&String| document.visibility_sets.iter().any(|s| s.id == **id);
     if let Some(id) = view.sets.iter().flatten().find(|id| !known(id)) {
         return Err(refuse(
@@ -83,8 +76,7 @@ fn kept_section(kept: &KeptSectionDocument, names: &Names) -> Result<()> {
     if let Some(id) = &kept.section.fixed_to {
         names.item(id, &place)?;
     }
-    let removed = kept.section.removed(&Pose::identity());
-    removed.map(drop).map_err(|why| refuse(&place, why))
+    can_cut(std::slice::from_ref(&kept.section), &place)
 }
 
 /// What a finding is about may be gone: then it says so.
@@ -102,15 +94,19 @@ fn finding(finding: &FindingDocument) -> Result<()> {
     let Some(view) = &finding.view else {
         return Ok(());
     };
-    if view.sections.len() > MOST_SECTIONS {
-        return Err(refuse(&place, too_many(view.sections.len())));
-    }
-    for section in &view.sections {
-        section
-            .removed(&Pose::identity())
-            .map_err(|why| refuse(&place, why))?;
-    }
+    can_cut(&view.sections, &place)?;
     sound(&view.viewpoint, &place)
+}
+
+fn can_cut(sections: &[SectionDocument], place: &str) -> Result<()> {
+    if sections.len() > MOST_SECTIONS {
+        return Err(refuse(place, too_many(sections.len())));
+    }
+    for section in sections {
+        let removed = section.removed(&Pose::identity());
+        removed.map_err(|why| refuse(place, why))?;
+    }
+    Ok(())
 }
 
 fn sound(viewpoint: &ViewpointDocument, place: &str) -> Result<()> {

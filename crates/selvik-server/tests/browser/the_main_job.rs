@@ -187,13 +187,18 @@ async fn the_main_job_from_opening_a_cell_to_the_evidence_of_a_broken_rule() {
     )
     .await;
 
-    // Measure the reach, and play: the number follows the play head.
+    // Measure from the base to the TCP, and play: the number follows the play head.
     b.click("tab-measured").await;
-    let reach = b.text("reach").await;
-    assert!(
-        reach.contains("straight") && reach.contains("mm"),
-        "{reach}"
-    );
+    for (choice, frame) in [
+        ("choose-0", "frame r1-base"),
+        ("choose-1", "frame tcp-nozzle"),
+    ] {
+        b.find(choice).await;
+        b.set(choice, frame).await;
+    }
+    let reach = b.text("smallest").await;
+    assert!(reach.contains("mm"), "{reach}");
+    b.reads("between", "along the floor").await;
     b.keys(" ").await;
     b.until(
         "it plays",
@@ -203,27 +208,23 @@ async fn the_main_job_from_opening_a_cell_to_the_evidence_of_a_broken_rule() {
     b.keys(" ").await;
     let time = b.text("time").await;
     assert!(time.as_str() > "00:00.500", "{time}");
-    assert_ne!(b.text("reach").await, reach);
-    let straight = b
-        .script("return document.querySelector('[data-test=reach] dd').innerText")
-        .await;
-    let shown: f64 = straight
-        .as_str()
-        .expect("text")
-        .trim_end_matches(" mm")
-        .parse()
-        .expect("a number");
+    let other =
+        format!("!document.querySelector('[data-test=smallest]').innerText.includes('{reach}')");
+    b.until("the number is another", &other).await;
+    let straight = b.text("smallest").await;
+    let shown: f64 = straight.trim_end_matches(" mm").parse().expect("a number");
     let series = server
-        .get(&format!("/api/cells/{id}/reach?from=r1&to=tcp-nozzle"))
+        .get(&format!("/api/cells/{id}/reach?from=r1-base&to=tcp-nozzle"))
         .await;
-    let least = series["straight_mm"]
-        .as_array()
-        .expect("a series")
-        .iter()
-        .filter_map(Value::as_f64);
+    // The samples of the API on either side of the play head.
+    let seconds: f64 = time.trim_start_matches("00:").parse().expect("a time");
+    let step = series["step_s"].as_f64().expect("a step");
+    let before = (seconds / step).floor() as usize;
+    let sample = |at: usize| series["straight_mm"][at].as_f64().expect("a length");
+    let (one, other) = (sample(before), sample(before + 1));
     assert!(
-        least.clone().any(|s| (s - shown).abs() < 0.06),
-        "{shown} is on the path"
+        one.min(other) - 0.5 < shown && shown < one.max(other) + 0.5,
+        "{shown} at {seconds} s, between {one} and {other}"
     );
 
     // Scrub: the chart is the scrubber.

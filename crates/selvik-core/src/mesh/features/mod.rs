@@ -156,14 +156,11 @@ fn flat(mesh: &TriangleMesh, triangles: Vec<u32>) -> Face {
     let (rms, worst) = off(&model, corners);
     Face {
         model: Some(model),
-        hollow: false,
-        triangles,
         area,
         middle,
-        length: 0.0,
-        span: 0.0,
         rms,
         worst,
+        ..free(mesh, triangles)
     }
 }
 
