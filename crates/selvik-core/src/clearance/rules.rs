@@ -379,7 +379,6 @@ impl RuleSet {
     }
 
     /// Why pairs of bodies are left out whatever a rule says, if they are: asked for one pair after the other.
-    #[must_use]
     pub fn leaving_out<'a>(
         &'a self,
         assembly: &'a Assembly,

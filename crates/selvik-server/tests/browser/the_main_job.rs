@@ -4,7 +4,7 @@
 use crate::support::Server;
 use crate::support::browser::{Browser, Button, bluish, key, plum};
 use fantoccini::Locator;
-use serde_json::{Value, json};
+use serde_json::json;
 
 #[tokio::test(flavor = "multi_thread")]
 async fn the_main_job_from_opening_a_cell_to_the_evidence_of_a_broken_rule() {

@@ -41,7 +41,8 @@ pub(super) fn refine<const N: usize, S: Adjustable<N>>(start: S, points: &[Point
         };
         let next = surface.changed(&factors.solve(&right));
         let sums = summed(&next);
-        if !(sums.2 < squares) {
+        let nearer = sums.2 < squares;
+        if !nearer {
             damping *= 10.0;
             if damping > 1e4 {
                 break;

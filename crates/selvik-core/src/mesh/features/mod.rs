@@ -133,7 +133,6 @@ impl Features {
     }
 
     /// Indices of the edges along a face.
-    #[must_use]
     pub fn edges_along(&self, face: usize) -> impl Iterator<Item = usize> + '_ {
         self.along[face].iter().map(|&edge| edge as usize)
     }

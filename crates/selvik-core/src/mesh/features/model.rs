@@ -320,7 +320,8 @@ impl Patch {
             right += n * n.dot(&p.coords);
         }
         let apex = Point::from(m.cholesky()?.solve(&right));
-        if !(apex.coords.norm() < 1e6) {
+        let within_reach = apex.coords.norm() < 1e6;
+        if !within_reach {
             return None;
         }
         let towards = if axis.dot(&(Point::origin() - apex)) < 0.0 {

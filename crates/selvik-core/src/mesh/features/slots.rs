@@ -99,7 +99,7 @@ fn slot(faces: &[Face], walls: [usize; 4]) -> Option<Slot> {
     };
     let parallel = axis.cross(&second).norm() < LEAN;
     let alike = (radius / again - 1.0).abs() < ALIKE;
-    (parallel && alike).then(|| Slot {
+    (parallel && alike).then_some(Slot {
         centres: [one.middle, other.middle],
         axis,
         width: radius + again,
