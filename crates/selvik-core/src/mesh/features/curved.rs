@@ -8,6 +8,8 @@ use crate::spatial::{Point, Vector};
 const LEAN: f64 = 0.25;
 /// ... or are so many.
 const MOST_ROUND: usize = 300;
+/// Surfaces grow over so many times as many facets as there are, in all.
+const GROWN: usize = 60;
 /// Where so many lean so little the facets are fine, and the nearest alone say nothing.
 const MANY: usize = 25;
 /// Facets with more sides than this are flat faces with much round them, no pieces of something curved.
@@ -95,6 +97,8 @@ pub(super) struct Curved<'a> {
     /// When a facet was last looked at, so that marks need not be taken away.
     seen: Vec<u32>,
     now: u32,
+    /// How many facets may still be looked at while surfaces grow: what grows again and again in vain must end.
+    left: usize,
 }
 
 impl<'a> Curved<'a> {
@@ -108,6 +112,7 @@ impl<'a> Curved<'a> {
             tried: vec![false; count],
             seen: vec![0; count],
             now: 0,
+            left: GROWN * count + 1_000,
         };
         for facet in 0..count as u32 {
             found.look_round(facet);
@@ -120,7 +125,8 @@ impl<'a> Curved<'a> {
     }
 
     fn look_round(&mut self, seed: u32) {
-        if self.of[seed as usize] != NONE || self.tried[seed as usize] || !self.is_piece(seed) {
+        let done = self.of[seed as usize] != NONE || self.tried[seed as usize];
+        if done || self.left == 0 || !self.is_piece(seed) {
             return;
         }
         let (round, first) = self.round(seed);
@@ -152,7 +158,8 @@ impl<'a> Curved<'a> {
     /// those above and below are not of it.
     fn look_along(&mut self, seed: u32) {
         let pieces = self.facets.triangles(seed).len();
-        if self.of[seed as usize] != NONE || pieces < 2 || !self.is_piece(seed) {
+        let done = self.of[seed as usize] != NONE || self.left == 0;
+        if done || pieces < 2 || !self.is_piece(seed) {
             return;
         }
         let free = |f: &u32| self.of[*f as usize] == NONE && self.facets.is_smooth(seed, *f);
@@ -302,6 +309,7 @@ impl<'a> Curved<'a> {
             }
             next += 1;
         }
+        self.left = self.left.saturating_sub(found.len());
         found
     }
 

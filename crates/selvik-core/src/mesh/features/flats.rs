@@ -7,6 +7,8 @@ const FLAT: f64 = 0.02;
 const NEAR: f64 = 2e-6;
 /// A facet with more than this share of its rim going on smoothly is a piece of something curved.
 const SMOOTH_RIM: f64 = 0.5;
+/// Flat faces are looked for over so many times as many facets as there are, in all.
+const GROWN: usize = 60;
 /// Fewer pieces than this make no curved face.
 const PIECES: usize = 3;
 
@@ -32,6 +34,7 @@ pub(super) fn left(mesh: &TriangleMesh, facets: &Facets, of: &[u32]) -> Left {
             .map(|&f| if f == NONE { Is::Left } else { Is::Taken })
             .collect(),
         seen: vec![NONE; facets.count()],
+        left: GROWN * facets.count() + 1_000,
     };
     let mut flat: Vec<Vec<u32>> = largest_first
         .iter()
@@ -66,6 +69,8 @@ struct Flats<'a> {
     is: Vec<Is>,
     /// From which facet it was last looked at.
     seen: Vec<u32>,
+    /// How many facets may still be looked at: what goes on far and is then no face must end.
+    left: usize,
 }
 
 impl Flats<'_> {
@@ -87,7 +92,8 @@ impl Flats<'_> {
         let mut face = vec![seed];
         self.seen[seed as usize] = seed;
         let mut next = 0;
-        while next < face.len() {
+        while next < face.len() && self.left > 0 {
+            self.left -= 1;
             for (_, _, other) in self.facets.rim(face[next]) {
                 if self.seen[other as usize] == seed || self.is[other as usize] == Is::Taken {
                     continue;
