@@ -48,7 +48,7 @@ async function copy() {
         :title="`Measure (${keyOf('measure')})`"
         data-test="measure"
         @click="measure.toggle"
-        >{{ measure.picking ? 'Click in the picture' : 'Pick in the picture' }}</v-btn
+        >{{ measure.picking ? 'Picking…' : 'Pick' }}</v-btn
       >
       <template v-if="measure.picks.length">
         <button
@@ -76,9 +76,9 @@ async function copy() {
       </template>
     </div>
     <p v-if="!measure.picks.length" class="soft hint" data-test="measure-empty">
-      Pick one thing to see all that is known of it, a second to see what lies between them: a
-      corner, an edge, a face, with <kbd>Shift</kbd> the whole item, with <kbd>Alt</kbd> just that
-      spot. Or choose:
+      Pick one thing in the picture to see all that is known of it, a second to see what lies
+      between them: a corner, an edge, a face, with <kbd>Shift</kbd> the whole item, with
+      <kbd>Alt</kbd> just that spot. Or choose:
     </p>
     <p v-if="isRefused" class="refused" role="alert" data-test="measure-refused">
       {{ measure.refused }}

@@ -45,7 +45,7 @@ const valueNames: Record<Value['what'], string> = {
   area: 'area',
   volume: 'volume',
   size: 'size',
-  off_at_most: 'corners off, at most',
+  off_at_most: 'fit, off by',
   nearest: 'nearest',
   farthest: 'at most',
   between_middles: 'centre to centre',
