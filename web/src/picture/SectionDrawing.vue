@@ -1,14 +1,14 @@
 <script setup lang="ts">
 import { mdiClose } from '@mdi/js'
 import { useElementSize } from '@vueuse/core'
-import { computed, ref, watch } from 'vue'
+import { computed, ref, shallowRef, watch } from 'vue'
 
 import { deliver } from '../cell/deliver'
 import { useNotices } from '../cell/noticesStore'
 import { gridPitch } from '../scene/ground'
 import { useKeys } from '../settings/bindings'
 import { useUnits } from '../settings/units'
-import { type Flat, type Format, useDrawing } from '../where/drawingStore'
+import { type Drawing, type Flat, type Format, useDrawing } from '../where/drawingStore'
 import { useSection } from '../where/sectionStore'
 import DrawnItems from './DrawnItems.vue'
 import * as flat from './flatView'
@@ -23,18 +23,30 @@ const keyOf = useKeys()
 const paper = ref<SVGSVGElement>()
 const { width, height } = useElementSize(paper)
 const size = computed(() => ({ width: width.value || 600, height: height.value || 400 }))
+/** What a hand has made of it; until then all of it is fitted, however large the paper is. */
 const view = ref<flat.FlatView | null>(null)
-const shown = computed(() => view.value ?? { middle: [0, 0] as Flat, pixel: 1 })
-const fit = () => (view.value = store.drawing && flat.fitted(store.drawing, size.value))
+/** What is fitted: the drawing as it was first, so that it stays where it is while things move. */
+const first = shallowRef<Drawing | null>(null)
+const all = computed(() => first.value && flat.fitted(first.value, size.value))
+const shown = computed(() => view.value ?? all.value ?? { middle: [0, 0] as Flat, pixel: 1 })
+function fit() {
+  view.value = null
+  first.value = store.drawing
+}
+watch(
+  () => store.drawing,
+  (drawing) => (first.value ??= drawing),
+  { immediate: true },
+)
 function fitItem(id: string) {
   const item = store.drawing?.items.find((i) => i.item === id)
   if (item) view.value = flat.fitted({ ...store.drawing!, items: [item] }, size.value)
 }
-// Another plane is another drawing; the same one stays where it is.
+// Another plane is another drawing.
 watch([() => store.plane, () => section.at, () => section.section?.normal], () => {
   view.value = null
+  first.value = null
 })
-watch([() => store.drawing, size], () => view.value ?? fit(), { immediate: true })
 
 const box = computed(() => {
   const { middle, pixel } = shown.value

@@ -129,6 +129,12 @@ async fn a_cut_is_drawn_flat_with_distances_between_corners_and_taken_away_as_fi
     }
     b.reads("drawn-row", "-300.00  460.00").await;
 
+    b.until(
+        "the paper has its size",
+        "(() => { const s = document.querySelector('[data-test=drawing-paper]'), v = s.viewBox.baseVal, r = s.getBoundingClientRect();
+        return Math.abs(v.width / v.height - r.width / r.height) < 1e-3 })()",
+    )
+    .await;
     // Both upper corners of the fixture, each from a few pixels beside it.
     for (x_mm, aside) in [(-450.0, -3.0), (-150.0, 3.0)] {
         let (x, y) = on_paper(&b, x_mm, 500.0).await;

@@ -237,14 +237,17 @@ impl<'a> Curved<'a> {
         if patch.relief() < FLAT * self.rounded() {
             return None;
         }
-        let leeway = Leeway {
-            sagitta: 1.05 * self.sagitta(round),
+        let mut leeway = Leeway {
+            sagitta: 0.0,
             size: patch.size(),
             rounded: self.rounded(),
         };
         let mut best: Option<Grown> = None;
         for model in patch.models().into_iter().flatten() {
             let fits = corners.iter().all(|p| leeway.allows(&model, p));
+            if fits && leeway.sagitta == 0.0 {
+                leeway.sagitta = 1.05 * self.sagitta(round);
+            }
             let Some(grown) = fits.then(|| self.grown(&model, round, &leeway)).flatten() else {
                 continue;
             };
@@ -347,8 +350,10 @@ impl<'a> Curved<'a> {
             .flat_map(|&f| self.facets.rim(f).map(move |side| (f, side.2)));
         let of = |(a, b): (u32, u32)| {
             let chord = (self.facets.centre(a) - self.facets.centre(b)).norm();
-            let bend = self.facets.bend_cos(a, b).clamp(-1.0, 1.0).acos();
-            chord * 0.5 * (bend / 4.0).tan()
+            let cos = self.facets.bend_cos(a, b).clamp(-0.999, 1.0);
+            // The tangent of half the bend, then of a quarter.
+            let half = ((1.0 - cos) / (1.0 + cos)).sqrt();
+            chord * 0.5 * half / (1.0 + half.hypot(1.0))
         };
         rims.filter(|&(a, b)| self.facets.is_smooth(a, b))
             .map(of)
