@@ -253,17 +253,17 @@ fn told(asked: &Asked, meeting: &Meeting, tolerance: f64) -> OverlappingPair {
         None if most <= tolerance => OverlapState::Touches,
         None => OverlapState::NotCertain,
     };
-    let (ma, mb) = (sa.mesh().moved(&pa), sb.mesh().moved(&pb));
+    // All in the frame of the second, whose tree is kept.
+    let first = sa.mesh().moved(&pb.inv_mul(&pa));
     let solid = |s: &Surface| s.is_as_drawn() && s.open_edges() == 0;
     let volume = (state != OverlapState::Touches && solid(sa) && solid(sb))
-        .then(|| shared_mass(&ma, &mb))
+        .then(|| shared_mass(&first, sb.mesh()))
         .flatten();
-    let there = Surface::new(mb);
-    let lines = crossing_lines(&ma, &there).unwrap_or_default();
+    let lines = crossing_lines(&first, sb).unwrap_or_default();
     let lines_mm = lines
         .iter()
         .take(MOST_LINES)
-        .map(|ends| ends.map(|p| millimetres(&p)));
+        .map(|ends| ends.map(|p| millimetres(&(pb * p))));
     let unsure = (state == OverlapState::NotCertain)
         .then(|| "how deep it is could not be told apart from touching".to_owned());
     OverlappingPair {

@@ -161,7 +161,18 @@ impl<'a> Asked<'a> {
     /// # Errors
     /// [`FormatError`] when the run plan can't be run, or does not last that long.
     pub fn at_time(workcell: &'a Workcell, time_s: f64) -> Result<Self> {
-        let path = workcell.path().map_err(FormatError::said)?;
+        Self::on_path(
+            workcell,
+            &workcell.path().map_err(FormatError::said)?,
+            time_s,
+        )
+    }
+
+    /// At the time `time_s` of a path, which may end where the run plan can't be run on.
+    ///
+    /// # Errors
+    /// [`FormatError`] when it does not last that long.
+    pub fn on_path(workcell: &'a Workcell, path: &Path, time_s: f64) -> Result<Self> {
         if !(0.0..=path.duration() + 1e-9).contains(&time_s) {
             let duration = path.duration();
             let message =

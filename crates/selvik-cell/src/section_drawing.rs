@@ -20,6 +20,9 @@ pub struct Drawn {
     /// Which of its planes: the first is the one it stands on.
     #[serde(default)]
     pub plane: usize,
+    /// Pairs of points between which a distance is wanted, in the drawing's coordinates.
+    #[serde(default)]
+    pub dimensions_mm: Vec<[[f64; 2]; 2]>,
 }
 
 /// A flat drawing of a section. Coordinates are those of the world along the drawing's axes: a section square to Y has X to the
@@ -34,6 +37,19 @@ pub struct SectionDrawing {
     pub up: [f64; 3],
     /// What is cut, by item.
     pub items: Vec<DrawnItem>,
+    /// The distances that were wanted.
+    pub dimensions: Vec<DrawnDimension>,
+}
+
+/// A distance in a drawing.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct DrawnDimension {
+    /// From here.
+    pub from_mm: [f64; 2],
+    /// To there.
+    pub to_mm: [f64; 2],
+    /// How long it is.
+    pub length_mm: f64,
 }
 
 /// What is cut of one item.
@@ -86,12 +102,19 @@ pub fn section_drawing(
         let on = Point::from(on.map(|x| x * 1e-3));
         Plane::through(&on, &Vector::from(faces[0].normal))
     });
+    let dimension = |&[from, to]: &[[f64; 2]; 2]| DrawnDimension {
+        from_mm: from,
+        to_mm: to,
+        length_mm: Dimension { from, to }.length(),
+    };
+    let dimensions = drawn.dimensions_mm.iter().map(dimension).collect();
     let Some(plane) = plane else {
         return Ok(SectionDrawing {
             origin_mm: [0.0; 3],
             right: [1.0, 0.0, 0.0],
             up: [0.0, 0.0, 1.0],
             items: Vec::new(),
+            dimensions,
         });
     };
     let (right, up) = plane.axes();
@@ -134,6 +157,7 @@ pub fn section_drawing(
         right: right.into(),
         up: up.into(),
         items: faces.iter().map(told).collect(),
+        dimensions,
     })
 }
 
@@ -143,9 +167,9 @@ fn tidy(mm: f64) -> f64 {
 }
 
 impl SectionDrawing {
-    /// The same for files: a layer for each item, with these dimensions.
+    /// The same for files: a layer for each item.
     #[must_use]
-    pub fn to_drawing(&self, title: &str, dimensions: &[[[f64; 2]; 2]]) -> Drawing {
+    pub fn to_drawing(&self, title: &str) -> Drawing {
         let layer = |item: &DrawnItem| Layer {
             name: item.name.clone(),
             closed: item.outlines_mm.clone(),
@@ -155,9 +179,13 @@ impl SectionDrawing {
         Drawing {
             title: title.to_owned(),
             layers: self.items.iter().map(layer).collect(),
-            dimensions: dimensions
+            dimensions: self
+                .dimensions
                 .iter()
-                .map(|&[from, to]| Dimension { from, to })
+                .map(|d| Dimension {
+                    from: d.from_mm,
+                    to: d.to_mm,
+                })
                 .collect(),
         }
     }

@@ -63,7 +63,6 @@ const note = () =>
       <span>gone: {{ gone }}; this is what it was</span>
     </p>
     <p v-else-if="changed && main && was !== main.text" class="state" data-test="kept-changed">
-      <VerdictMark verdict="tight" />
       <span
         >was <span class="number">{{ was }}</span></span
       >
@@ -72,7 +71,6 @@ const note = () =>
       </button>
     </p>
     <p v-else-if="changed && differs.length" class="state">
-      <VerdictMark verdict="tight" />
       <span>differs: {{ differs.join(', ') }}</span>
       <button class="link" title="Take the new numbers for what was" @click="store.takeNow(kept)">
         Take the new

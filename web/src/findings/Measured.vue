@@ -179,7 +179,8 @@ header {
   flex: 1;
   font-size: 12px;
 }
-select {
+/* Those of the choices, too. */
+.measure :deep(select) {
   appearance: auto;
   border: 1px solid var(--line);
   border-radius: 4px;

@@ -15,12 +15,6 @@ const units = useUnits()
 const axes = computed(() =>
   ['X', 'Y', 'Z'].map((name, i) => ({ name, mm: props.between.smallest.along_mm[i]! })),
 )
-/** The floor is level: how far along it, and how far up. */
-const level = computed(() => {
-  const span = props.between.middles ?? props.between.smallest
-  const [x, y, z] = span.to_mm.map((to, i) => to - span.from_mm[i]!)
-  return { along: Math.hypot(x!, y!), up: z! }
-})
 interface Row {
   name: string
   text: string
@@ -37,7 +31,8 @@ const rows = computed((): Row[] => {
   })
   const all: Row[] = []
   if (middles) all.push(length('centre to centre', middles.length_mm, 'middles'))
-  all.push(length('along the floor', level.value.along), length('upwards', level.value.up))
+  const [along, up] = (middles ?? props.between.smallest).level_mm as [number, number]
+  all.push(length('along the floor', along), length('upwards', up))
   if (carriers) {
     const kinds = `${carriers.of_a} to ${carriers.of_b}`
     const { distance, angle_deg } = carriers

@@ -6,13 +6,12 @@ import { clock, useWhen } from '../when/whenStore'
 import { type Overlap, useOverlaps } from './overlapStore'
 import VerdictMark from './VerdictMark.vue'
 
-/** What touches and overlaps, the deepest first. */
+/** What touches and overlaps, the deepest first. That is no verdict: no rule is asked. */
 const overlaps = useOverlaps()
 const units = useUnits()
 const when = useWhen()
 
 const stale = computed(() => Math.abs(when.time - overlaps.foundAt) > 1e-6)
-const marks = { overlaps: 'broken', touches: 'meets', not_certain: 'not_certified' } as const
 const words = { overlaps: 'overlap', touches: 'touch', not_certain: 'not certain' } as const
 const depth = (p: Overlap) =>
   p.state === 'touches' ? '' : `at least ${units.floor(p.depth_mm[0]!, 1)} deep`
@@ -60,7 +59,7 @@ function setTolerance(e: Event) {
       title="Select both, and draw the lines in which they cross"
       @click="overlaps.show(p)"
     >
-      <VerdictMark :verdict="marks[p.state]" />
+      <VerdictMark v-if="p.state === 'not_certain'" verdict="not_certified" /><span v-else />
       <span class="names">{{ p.a.name }} – {{ p.b.name }}</span>
       <span class="number value">{{
         typeof p.volume_mm3 === 'number' ? units.volume(p.volume_mm3) : ''

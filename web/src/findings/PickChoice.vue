@@ -49,13 +49,4 @@ function choose(e: Event) {
   align-items: center;
   font-size: 12px;
 }
-select {
-  appearance: auto;
-  border: 1px solid var(--line);
-  border-radius: 4px;
-  padding: 3px;
-  background: rgb(var(--v-theme-surface));
-  color: inherit;
-  min-width: 0;
-}
 </style>

@@ -7,6 +7,7 @@ import { byTest, freshStores, mounted } from '../testing/mounted'
 import { openCell } from '../testing/openCell'
 import { asked, begin, settled } from '../testing/standIn'
 import { useWhat } from '../what/whatStore'
+import { useJog } from '../when/jogStore'
 import { useWhen } from '../when/whenStore'
 import KeptList from './KeptList.vue'
 import { type Finding, useKept } from './keptStore'
@@ -15,6 +16,14 @@ import { useMeasure } from './measureStore'
 vi.mock('../api/client', async (original) =>
   (await import('../testing/standIn')).standInFor(original),
 )
+
+vi.mock('../api/jogging', () => ({
+  jogUrl: () => 'ws://test',
+  JogSocket: class {
+    ask() {}
+    close() {}
+  },
+}))
 
 const KEPT = 'GET /api/cells/{id}/kept-findings'
 const nearest = (length_mm: number) => ({ what: 'nearest' as const, length_mm })
@@ -47,7 +56,7 @@ describe('kept findings', () => {
   async function opened(findings: Finding[]) {
     const cell = openCell([{ id: 'plate', name: 'Plate' }, { id: 'pin' }, { id: 'mast' }])
     const document = { ...cell.cell!.document, findings }
-    cell.cell = { ...cell.cell!, document }
+    cell.cell = { ...cell.cell!, document, joints: [], frames: [] }
     const kept = useKept()
     await kept.load()
     await settled()
@@ -93,6 +102,17 @@ describe('kept findings', () => {
     ])
     expect([saved.time_s, saved.was]).toEqual([13.8, [nearest(4.2)]])
     expect(saved.view!.hidden).toEqual(['mast'])
+  })
+
+  it('have the joints where a hand had them, and let go of them after', async () => {
+    const joints_deg_or_mm = { 'pin/lift': 40 }
+    const kept = await opened([finding('a', 10, { joints_deg_or_mm }), finding('c', 7)])
+    const jog = useJog()
+    kept.show(kept.all[0]!)
+    expect([jog.open, jog.item]).toEqual([true, 'pin'])
+    expect(jog.tried).toMatchObject(joints_deg_or_mm)
+    kept.show(kept.all[1]!)
+    expect([jog.open, jog.tried]).toEqual([false, {}])
   })
 
   it('go back to pose and view, without what is gone since', async () => {

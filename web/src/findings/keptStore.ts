@@ -127,6 +127,7 @@ export const useKept = defineStore('kept', () => {
     when.pause()
     if (findings.shown) findings.leaveEvidence()
     if (finding.time_s != null) when.goTo(finding.time_s)
+    jogAs(finding.joints_deg_or_mm ?? {})
     at.value = finding.id
     const { view } = finding
     if (view) {
@@ -140,6 +141,16 @@ export const useKept = defineStore('kept', () => {
     }
     measure.frame = finding.frame && cell.items.has(finding.frame) ? finding.frame : null
     measure.set(finding.picks)
+  }
+
+  /** Jogs the joints that a hand had elsewhere; those of one mechanism, as they were jogged. */
+  function jogAs(joints: Record<string, number>) {
+    const [key] = Object.keys(joints)
+    const mechanism = key?.split('/')[0]
+    if (mechanism && cell.items.has(mechanism)) {
+      jog.begin(mechanism)
+      jog.take(joints)
+    } else if (jog.open) jog.close()
   }
 
   return {

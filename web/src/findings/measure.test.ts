@@ -21,6 +21,7 @@ const PICK = 'POST /api/cells/{id}/pick'
 const span = (length_mm: number): Schemas['Span'] => ({
   length_mm,
   along_mm: [length_mm, 0, 0],
+  level_mm: [length_mm, 0],
   from_mm: [0, 0, 0],
   to_mm: [length_mm, 0, 0],
 })

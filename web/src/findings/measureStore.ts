@@ -24,14 +24,8 @@ export interface Met {
 /** A spot is measured where it is, an item with all it has. */
 export type Wanted = 'nearest' | 'spot' | 'item'
 
-/** Spans that can be shown in the picture, by name. */
-export const spanNames = {
-  smallest: 'nearest',
-  largest: 'farthest',
-  middles: 'from centre to centre',
-  carriers: 'between axes and planes',
-} as const
-export type SpanName = keyof typeof spanNames
+/** Spans that can be shown in the picture. */
+export type SpanName = 'smallest' | 'largest' | 'middles' | 'carriers'
 
 /** One thing picked, or two, and what is measured of them wherever everything stands. */
 export const useMeasure = defineStore('measure', () => {
@@ -82,7 +76,7 @@ export const useMeasure = defineStore('measure', () => {
     const found = await answer(api.POST('/api/cells/{id}/pick', { ...path(), body: request }))
     return wanted === 'spot' ? spotOf(found.pick) : found.pick
   }
-  const spotOf = (pick: Pick): Pick => ({ ...pick, kind: 'spot' })
+  const spotOf = ({ on, at_mm }: Pick): Pick => ({ on, kind: 'spot', at_mm })
   async function click(met: Met, wanted: Wanted) {
     try {
       take(await meant(met, wanted))

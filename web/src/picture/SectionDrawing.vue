@@ -135,12 +135,11 @@ function key(e: KeyboardEvent) {
 }
 
 const distances = computed(() =>
-  store.dimensions.map(([a, b]) => ({
-    a,
-    b,
-    at: [(a[0] + b[0]) / 2, (a[1] + b[1]) / 2] as Flat,
-    text: units.length(Math.hypot(b[0] - a[0], b[1] - a[1]), 1),
-  })),
+  store.dimensions.map(({ from_mm, to_mm, length_mm }) => {
+    const [a, b] = [from_mm as Flat, to_mm as Flat]
+    const at: Flat = [(a[0] + b[0]) / 2, (a[1] + b[1]) / 2]
+    return { a, b, at, text: units.length(length_mm, 1) }
+  }),
 )
 const said = computed(() => {
   if (!meant.value) return store.begun ? 'Click where the distance ends' : ''

@@ -13,6 +13,7 @@ const drawing: Drawing = {
   origin_mm: [0, 0, 0],
   right: [1, 0, 0],
   up: [0, 0, 1],
+  dimensions: [],
   items: [
     {
       item: 'plate',

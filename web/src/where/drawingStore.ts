@@ -26,7 +26,9 @@ export const useDrawing = defineStore('drawing', () => {
   /** Which plane of the section. */
   const plane = ref(0)
   const drawing = shallowRef<Drawing | null>(null)
-  const dimensions = ref<[Flat, Flat][]>([])
+  const placed = ref<[Flat, Flat][]>([])
+  /** The distances as they were drawn last. */
+  const dimensions = computed(() => drawing.value?.dimensions ?? [])
   /** Where the next distance begins. */
   const begun = ref<Flat | null>(null)
 
@@ -42,10 +44,10 @@ export const useDrawing = defineStore('drawing', () => {
   function place(point: Flat) {
     const from = begun.value
     begun.value = from ? null : point
-    if (from) dimensions.value = [...dimensions.value, [from, point]]
+    if (from) placed.value = [...placed.value, [from, point]]
   }
   const removeDimension = (index: number) =>
-    (dimensions.value = dimensions.value.filter((_, i) => i !== index))
+    (placed.value = placed.value.filter((_, i) => i !== index))
 
   function request() {
     const items = [...what.visible].filter((i) => !section.cuts.uncut.has(i))
@@ -54,6 +56,7 @@ export const useDrawing = defineStore('drawing', () => {
       section: section.at,
       plane: Math.min(plane.value, planes.value - 1),
       items,
+      dimensions_mm: placed.value,
       time_s: when.time,
       joints_deg_or_mm: jog.tried,
     }
@@ -78,13 +81,21 @@ export const useDrawing = defineStore('drawing', () => {
     busy = false
   }
   watch(
-    [open, plane, () => section.cuts, () => section.at, () => what.visible, () => when.time],
+    [
+      open,
+      plane,
+      placed,
+      () => section.cuts,
+      () => section.at,
+      () => what.visible,
+      () => when.time,
+    ],
     () => open.value && void draw(),
   )
   watch([() => jog.answer, () => cell.cell?.revision], () => open.value && void draw())
   // Distances are of the plane they were placed in.
   watch([plane, () => section.at, () => section.section?.normal], () => {
-    dimensions.value = []
+    placed.value = []
     begun.value = null
   })
   watch(
@@ -96,7 +107,7 @@ export const useDrawing = defineStore('drawing', () => {
 
   /** The drawing as a file. */
   async function file(format: Format, title: string): Promise<Blob> {
-    const body = { ...request(), format, title, dimensions_mm: dimensions.value }
+    const body = { ...request(), format, title }
     const found = api.POST('/api/cells/{id}/section-drawing/file', {
       ...path(),
       body,

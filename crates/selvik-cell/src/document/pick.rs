@@ -15,6 +15,9 @@ pub struct PickDocument {
     pub on: String,
     /// What of it.
     pub kind: PickKind,
+    /// What it was found to be: when the cell has changed, only such an edge or face is taken for it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub is: Option<KnownKind>,
     /// Where on it, in the frame of the item or link; of items and frames nothing.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub at_mm: Option<[f64; 3]>,
@@ -35,5 +38,43 @@ pub enum PickKind {
     /// Its frame.
     Frame,
     /// All of it; of a group all that is in it.
+    Item,
+}
+
+/// What something picked was found to be.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum KnownKind {
+    /// A place on a face.
+    Spot,
+    /// Where edges end.
+    Corner,
+    /// A straight edge.
+    Edge,
+    /// An edge that is round all the way.
+    Circle,
+    /// One that is round for a part.
+    Arc,
+    /// Any other edge.
+    Curve,
+    /// A flat face.
+    Plane,
+    /// The wall of a hole.
+    Hole,
+    /// A cylinder seen from outside.
+    Cylinder,
+    /// A wall of a slot.
+    Slot,
+    /// A taper.
+    Cone,
+    /// Part of a ball.
+    Sphere,
+    /// A ring, a fillet.
+    Torus,
+    /// A face bent in another way.
+    CurvedFace,
+    /// A frame.
+    Frame,
+    /// An item, with all its links.
     Item,
 }

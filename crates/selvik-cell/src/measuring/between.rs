@@ -66,6 +66,8 @@ pub struct Span {
     pub length_mm: f64,
     /// Along the axes of the chosen frame, from the first to the second.
     pub along_mm: [f64; 3],
+    /// Along the floor and upwards, whatever the frame.
+    pub level_mm: [f64; 2],
     /// On the first, world coordinates.
     pub from_mm: [f64; 3],
     /// On the second.
@@ -113,6 +115,7 @@ impl CarrierKind {
 pub(super) fn between(a: &Thing, b: &Thing, frame: &Pose) -> Between {
     let span = |from: &Point, to: &Point, length: f64| Span {
         length_mm: length * 1e3,
+        level_mm: [(to.x - from.x).hypot(to.y - from.y), to.z - from.z].map(|x| x * 1e3),
         along_mm: (frame.rotation.inverse() * (to - from) * 1e3).into(),
         from_mm: millimetres(from),
         to_mm: millimetres(to),

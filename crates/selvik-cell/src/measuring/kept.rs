@@ -1,3 +1,5 @@
+use rayon::prelude::*;
+use selvik_core::program::Path;
 use selvik_formats::{FormatError, Result, to_csv};
 use serde::Serialize;
 use utoipa::ToSchema;
@@ -25,16 +27,18 @@ pub struct KeptFinding {
 const SAME_SHARE: f64 = 1e-9;
 const SAME: f64 = 1e-6;
 
-/// The findings of a cell's document, worked out anew.
+/// The findings of a cell's document, worked out anew; `path` goes as far as the run plan can be run.
 #[must_use]
-pub fn kept_findings(workcell: &Workcell) -> Vec<KeptFinding> {
-    let findings = workcell.document.findings.iter();
-    findings.map(|finding| kept(workcell, finding)).collect()
+pub fn kept_findings(workcell: &Workcell, path: &Path) -> Vec<KeptFinding> {
+    let findings = workcell.document.findings.par_iter();
+    findings
+        .map(|finding| kept(workcell, path, finding))
+        .collect()
 }
 
-fn kept(workcell: &Workcell, finding: &FindingDocument) -> KeptFinding {
+fn kept(workcell: &Workcell, path: &Path, finding: &FindingDocument) -> KeptFinding {
     let id = finding.id.clone();
-    match measured(workcell, finding) {
+    match measured(workcell, path, finding) {
         Ok(measured) => {
             let now = measured.numbers;
             let changed = !are_same(&finding.was, &now);
@@ -54,9 +58,9 @@ fn kept(workcell: &Workcell, finding: &FindingDocument) -> KeptFinding {
     }
 }
 
-fn measured(workcell: &Workcell, finding: &FindingDocument) -> Result<Measured> {
+fn measured(workcell: &Workcell, path: &Path, finding: &FindingDocument) -> Result<Measured> {
     let asked = match finding.time_s {
-        Some(time_s) => Asked::at_time(workcell, time_s)?,
+        Some(time_s) => Asked::on_path(workcell, path, time_s)?,
         None => Asked::at_rest(workcell),
     };
     let wanted = Measuring {
@@ -99,13 +103,13 @@ fn unit(amount: &Amount) -> &'static str {
 ///
 /// # Errors
 /// [`FormatError`] never in practice: it is written to memory.
-pub fn findings_csv(workcell: &Workcell) -> Result<Vec<u8>> {
+pub fn findings_csv(workcell: &Workcell, path: &Path) -> Result<Vec<u8>> {
     let header = [
         "finding", "note", "time_s", "a", "b", "what", "was", "now", "unit", "state",
     ];
     let mut rows = Vec::new();
     let all = workcell.document.findings.iter();
-    for (finding, kept) in all.zip(kept_findings(workcell)) {
+    for (finding, kept) in all.zip(kept_findings(workcell, path)) {
         let state = match (&kept.gone, kept.changed) {
             (Some(why), _) => why.as_str(),
             (None, true) => "changed",

@@ -5,9 +5,9 @@ use serde::Serialize;
 use std::f64::consts::TAU;
 use utoipa::ToSchema;
 
-use super::thing::{Is, Part, Thing};
+use super::thing::{Is, Part, Thing, kind_of_edge, kind_of_face};
 use super::value::Values;
-use crate::document::{Amount, KnownValue, PickKind, ValueKind};
+use crate::document::{Amount, KnownKind, KnownValue, PickKind, ValueKind};
 use crate::questions::Asked;
 use crate::report::millimetres;
 
@@ -26,44 +26,6 @@ pub struct Known {
     pub lines_mm: Vec<Vec<[f64; 3]>>,
     /// Points that show it: corners, centres.
     pub points_mm: Vec<[f64; 3]>,
-}
-
-/// What was picked.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, ToSchema)]
-#[serde(rename_all = "snake_case")]
-pub enum KnownKind {
-    /// A place on a face.
-    Spot,
-    /// Where edges end.
-    Corner,
-    /// A straight edge.
-    Edge,
-    /// An edge that is round all the way.
-    Circle,
-    /// One that is round for a part.
-    Arc,
-    /// Any other edge.
-    Curve,
-    /// A flat face.
-    Plane,
-    /// The wall of a hole.
-    Hole,
-    /// A cylinder seen from outside.
-    Cylinder,
-    /// A wall of a slot.
-    Slot,
-    /// A taper.
-    Cone,
-    /// Part of a ball.
-    Sphere,
-    /// A ring, a fillet.
-    Torus,
-    /// A face bent in another way.
-    CurvedFace,
-    /// A frame.
-    Frame,
-    /// An item, with all its links.
-    Item,
 }
 
 /// What is known of `thing`, coordinates in `frame`; volumes of items only if asked for: they may take a second.
@@ -85,8 +47,14 @@ pub(super) fn known(asked: &Asked, thing: &Thing, frame: &Pose, volumes: bool) -
     };
     let is = match &thing.is {
         Is::Point { at, kind } => told.point(at, *kind),
-        Is::Edge(edge) => told.edge(edge),
-        Is::Face { face, edges, slot } => told.face(face, edges, *slot),
+        Is::Edge(edge) => {
+            told.edge(edge);
+            kind_of_edge(edge)
+        }
+        Is::Face { face, edges, slot } => {
+            told.face(face, edges, *slot);
+            kind_of_face(face, slot.is_some())
+        }
         Is::Item => told.item(asked, thing, volumes),
     };
     if !matches!(thing.is, Is::Point { .. }) {
@@ -126,7 +94,7 @@ impl Told<'_> {
         }
     }
 
-    fn edge(&mut self, edge: &Edge) -> KnownKind {
+    fn edge(&mut self, edge: &Edge) {
         let (first, last) = (edge.points[0], edge.points[edge.points.len() - 1]);
         self.line(&edge.points);
         match edge.shape {
@@ -136,7 +104,6 @@ impl Told<'_> {
                 self.values.direction(ValueKind::Direction, &along);
                 self.values.point(ValueKind::At, &(self.pose * first));
                 self.values.point(ValueKind::At, &(self.pose * last));
-                KnownKind::Edge
             }
             EdgeShape::Circle {
                 centre,
@@ -156,20 +123,14 @@ impl Told<'_> {
                 let axis = self.pose.rotation * *axis;
                 self.values.direction(ValueKind::Axis, &axis);
                 self.values.length(ValueKind::OffAtMost, deviation);
-                if whole {
-                    KnownKind::Circle
-                } else {
-                    KnownKind::Arc
-                }
             }
             EdgeShape::Curve => {
                 self.values.length(ValueKind::Length, edge.length);
-                KnownKind::Curve
             }
         }
     }
 
-    fn face(&mut self, face: &Face, edges: &[&Edge], slot: Option<&Slot>) -> KnownKind {
+    fn face(&mut self, face: &Face, edges: &[&Edge], slot: Option<&Slot>) {
         for edge in edges {
             self.line(&edge.points);
         }
@@ -179,24 +140,18 @@ impl Told<'_> {
             self.values.length(ValueKind::BetweenCentres, between);
             self.line(&slot.centres);
         }
-        let kind = match face.model {
-            None => KnownKind::CurvedFace,
+        match face.model {
+            None => {}
             Some(Model::Plane { normal, .. }) => {
                 let normal = self.pose.rotation * *normal;
                 self.values.direction(ValueKind::Normal, &normal);
                 self.values
                     .point(ValueKind::Centroid, &(self.pose * face.middle));
-                KnownKind::Plane
             }
             Some(Model::Cylinder { radius, .. }) => {
                 self.values.length(ValueKind::Diameter, radius * 2.0);
                 self.values.length(ValueKind::Radius, radius);
                 self.turned(face);
-                if face.hollow {
-                    KnownKind::Hole
-                } else {
-                    KnownKind::Cylinder
-                }
             }
             Some(Model::Cone {
                 half_angle, apex, ..
@@ -204,30 +159,22 @@ impl Told<'_> {
                 self.values.angle(ValueKind::OpeningAngle, half_angle * 2.0);
                 self.values.point(ValueKind::Apex, &(self.pose * apex));
                 self.turned(face);
-                KnownKind::Cone
             }
             Some(Model::Sphere { centre, radius }) => {
                 self.values.length(ValueKind::Diameter, radius * 2.0);
                 self.values.length(ValueKind::Radius, radius);
                 self.centre(&centre);
-                KnownKind::Sphere
             }
             Some(Model::Torus { radius, tube, .. }) => {
                 self.values.length(ValueKind::RingDiameter, radius * 2.0);
                 self.values.length(ValueKind::TubeRadius, tube);
                 self.turned(face);
-                KnownKind::Torus
             }
-        };
+        }
         self.values
             .add(ValueKind::Area, Amount::AreaMm2(face.area * 1e6));
         if face.model.is_some() {
             self.values.length(ValueKind::OffAtMost, face.worst);
-        }
-        if slot.is_some() {
-            KnownKind::Slot
-        } else {
-            kind
         }
     }
 

@@ -10,7 +10,7 @@ mod value;
 
 pub use between::{Between, CarrierKind, CarriersApart, Span};
 pub use kept::{KeptFinding, findings_csv, kept_findings};
-pub use known::{Known, KnownKind};
+pub use known::Known;
 pub use nearest::{Near, nearest};
 pub use pick::{Picked, snap};
 

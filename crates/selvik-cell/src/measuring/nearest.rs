@@ -80,6 +80,7 @@ pub fn nearest(asked: &Asked, pick: &PickDocument, most: usize) -> Result<Vec<Ne
         pick: PickDocument {
             on: asked.name_of(id),
             kind: PickKind::Item,
+            is: None,
             at_mm: None,
         },
         name: assembly.body_name(id),

@@ -5,7 +5,8 @@ use selvik_formats::{FormatError, Result};
 use serde::Deserialize;
 use utoipa::ToSchema;
 
-use crate::document::{PickDocument, PickKind};
+use super::thing::{kind_of_edge, kind_of_face, slot_of};
+use crate::document::{KnownKind, PickDocument, PickKind};
 use crate::questions::Asked;
 use crate::report::millimetres;
 
@@ -66,16 +67,23 @@ pub fn snap(asked: &Asked, picked: &Picked) -> Result<PickDocument> {
     });
     let corner = ends.min_by(|a, b| a.1.total_cmp(&b.1));
     let edge = edges()
-        .map(|e| e.nearest(&at))
-        .min_by(|a, b| a.1.total_cmp(&b.1));
-    let (kind, at) = match (corner, edge) {
-        (Some((corner, off)), _) if off < near => (PickKind::Corner, corner),
-        (_, Some((on, off))) if off < EDGE * near => (PickKind::Edge, on),
-        _ => (PickKind::Face, within(&corners, &at)),
+        .map(|e| (e, e.nearest(&at)))
+        .min_by(|a, b| a.1.1.total_cmp(&b.1.1));
+    let (kind, is, at) = match (corner, edge) {
+        (Some((corner, off)), _) if off < near => (PickKind::Corner, KnownKind::Corner, corner),
+        (_, Some((edge, (on, off)))) if off < EDGE * near => {
+            (PickKind::Edge, kind_of_edge(edge), on)
+        }
+        _ => {
+            let in_slot = slot_of(features, face).is_some();
+            let is = kind_of_face(&features.faces()[face], in_slot);
+            (PickKind::Face, is, within(&corners, &at))
+        }
     };
     Ok(PickDocument {
         on: asked.name_of(BodyId(picked.body)),
         kind,
+        is: Some(is),
         at_mm: Some(millimetres(&at)),
     })
 }

@@ -1,13 +1,13 @@
 use nalgebra::Unit;
 use selvik_core::cell::Role;
-use selvik_core::clearance::nearest_triangle;
+use selvik_core::clearance::{nearest_triangle, triangle_distance};
 use selvik_core::measure::{Ball, Carrier};
-use selvik_core::mesh::{Edge, EdgeShape, Face, Hierarchy, Model, Slot, Surface};
+use selvik_core::mesh::{Edge, EdgeShape, Face, Features, Hierarchy, Model, Slot, Surface};
 use selvik_core::robot::{Body, BodyId};
 use selvik_core::spatial::{Aabb, Point, Pose, Vector};
 use selvik_formats::{FormatError, Result};
 
-use crate::document::{PickDocument, PickKind};
+use crate::document::{KnownKind, PickDocument, PickKind};
 use crate::questions::Asked;
 
 /// Something that was picked, where it is now.
@@ -105,7 +105,7 @@ impl<'a> Thing<'a> {
             kind => {
                 let at = pick.at_mm.filter(|at| at.iter().all(|x| x.is_finite()));
                 let at = at.ok_or_else(|| FormatError::said("a pick says where, in mm"))?;
-                Self::on_body(asked, &pick.on, kind, &Point::from(at.map(|x| x * 1e-3)))
+                Self::on_body(asked, pick, kind, &Point::from(at.map(|x| x * 1e-3)))
             }
         }
     }
@@ -146,7 +146,8 @@ impl<'a> Thing<'a> {
         }
     }
 
-    fn on_body(asked: &'a Asked, on: &str, kind: PickKind, at: &Point) -> Result<Self> {
+    fn on_body(asked: &'a Asked, pick: &PickDocument, kind: PickKind, at: &Point) -> Result<Self> {
+        let on = &pick.on;
         let bodies = asked.bodies(on)?;
         let &[id] = bodies.as_slice() else {
             let message = format!("\"{on}\" has several bodies; say which link");
@@ -162,6 +163,7 @@ impl<'a> Thing<'a> {
             (body.surface.bounds().half_extents().norm() * 2.0 * STRAYED).max(STRAYED_AT_LEAST);
         let gone = |what: &str| {
             let name = asked.workcell().assembly.body_name(id);
+            let what = pick.is.map_or_else(|| what.to_owned(), word);
             FormatError::said(format!("the {what} of {name} is no longer there"))
         };
         match kind {
@@ -175,7 +177,9 @@ impl<'a> Thing<'a> {
                 Ok(Self::point(body.item, Some(id), pose, corner, kind))
             }
             PickKind::Edge => {
-                let edges = features.edges().iter().map(|e| (e, e.nearest(at).1));
+                let alike = |e: &&Edge| pick.is.is_none_or(|is| is == kind_of_edge(e));
+                let edges = features.edges().iter().filter(alike);
+                let edges = edges.map(|e| (e, e.nearest(at).1));
                 let nearest = edges.min_by(|a, b| a.1.total_cmp(&b.1));
                 let nearest = nearest.filter(|(_, off)| *off < size);
                 let (edge, _) = nearest.ok_or_else(|| gone("edge"))?;
@@ -190,11 +194,9 @@ impl<'a> Thing<'a> {
                 })
             }
             _ => {
-                let (triangle, off) = nearest_triangle(&body.surface, at);
-                if off > size {
-                    return Err(gone("face"));
-                }
-                let face = features.face_of(triangle);
+                let face = nearest_face(body, at, pick.is);
+                let face = face.filter(|(_, off)| *off < size);
+                let (face, _) = face.ok_or_else(|| gone("face"))?;
                 Ok(Self {
                     item: body.item,
                     body: Some(id),
@@ -208,7 +210,7 @@ impl<'a> Thing<'a> {
                             .edges_along(face)
                             .map(|e| &features.edges()[e])
                             .collect(),
-                        slot: features.slots().iter().find(|s| s.faces.contains(&face)),
+                        slot: slot_of(features, face),
                     },
                 })
             }
@@ -290,4 +292,63 @@ fn triangles(body: &Body, face: &Face) -> Form<'static> {
     let ball = |&v: &u32| (mesh.vertices()[v as usize], 0.0);
     let balls = corners.iter().map(ball).collect();
     Form::Bare(Box::new(Hierarchy::over(&pieces, &[])), balls)
+}
+
+/// What an edge is.
+pub(super) fn kind_of_edge(edge: &Edge) -> KnownKind {
+    match edge.shape {
+        EdgeShape::Straight => KnownKind::Edge,
+        EdgeShape::Circle { whole: true, .. } => KnownKind::Circle,
+        EdgeShape::Circle { .. } => KnownKind::Arc,
+        EdgeShape::Curve => KnownKind::Curve,
+    }
+}
+
+/// What a face is.
+pub(super) fn kind_of_face(face: &Face, in_slot: bool) -> KnownKind {
+    match face.model {
+        _ if in_slot => KnownKind::Slot,
+        None => KnownKind::CurvedFace,
+        Some(Model::Plane { .. }) => KnownKind::Plane,
+        Some(Model::Cylinder { .. }) if face.hollow => KnownKind::Hole,
+        Some(Model::Cylinder { .. }) => KnownKind::Cylinder,
+        Some(Model::Cone { .. }) => KnownKind::Cone,
+        Some(Model::Sphere { .. }) => KnownKind::Sphere,
+        Some(Model::Torus { .. }) => KnownKind::Torus,
+    }
+}
+
+/// The slot that a face is a wall of.
+pub(super) fn slot_of(features: &Features, face: usize) -> Option<&Slot> {
+    features.slots().iter().find(|s| s.faces.contains(&face))
+}
+
+/// The face nearest to `at` of those that are of this kind, if one is asked for, and how far away it is, m.
+fn nearest_face(body: &Body, at: &Point, is: Option<KnownKind>) -> Option<(usize, f64)> {
+    let features = body.surface.features();
+    let alike = |face: usize| {
+        let own = || kind_of_face(&features.faces()[face], slot_of(features, face).is_some());
+        is.is_none_or(|is| is == own())
+    };
+    let (triangle, off) = nearest_triangle(&body.surface, at);
+    let nearest = features.face_of(triangle);
+    if alike(nearest) {
+        return Some((nearest, off));
+    }
+    let mesh = body.surface.mesh();
+    let away = |face: usize| {
+        let triangles = features.faces()[face].triangles.iter();
+        let squared =
+            triangles.map(|&t| triangle_distance(&mesh.corners(t as usize), &[*at; 3]).squared);
+        squared.fold(f64::INFINITY, f64::min).sqrt()
+    };
+    let others = (0..features.faces().len()).filter(|&face| alike(face));
+    let others = others.map(|face| (face, away(face)));
+    others.min_by(|a, b| a.1.total_cmp(&b.1))
+}
+
+/// A kind in words.
+fn word(kind: KnownKind) -> String {
+    let told = serde_json::to_value(kind).unwrap_or_default();
+    told.as_str().unwrap_or_default().replace('_', " ")
 }

@@ -4,12 +4,12 @@ use indexmap::IndexMap;
 use rstest::rstest;
 use selvik_cell::Workcell;
 use selvik_cell::document::{
-    Amount, FindingDocument, KnownValue, PickDocument, PickKind, PoseDocument, ValueKind,
+    Amount, FindingDocument, KnownKind, KnownValue, PickDocument, PickKind, PoseDocument, ValueKind,
 };
 use selvik_cell::edit::{Edit, Placement};
 use selvik_cell::measuring::{
-    CarrierKind, Known, KnownKind, Measured, Measuring, Picked, findings_csv, kept_findings,
-    measure, nearest, snap,
+    CarrierKind, Known, Measured, Measuring, Picked, findings_csv, kept_findings, measure, nearest,
+    snap,
 };
 use selvik_cell::questions::Asked;
 use selvik_formats::PackageFiles;
@@ -44,6 +44,7 @@ fn pick(on: &str, kind: PickKind, at_mm: [f64; 3]) -> PickDocument {
     PickDocument {
         on: on.to_owned(),
         kind,
+        is: None,
         at_mm,
     }
 }
@@ -311,7 +312,7 @@ fn a_kept_finding_is_worked_out_anew_and_says_what_it_was_and_when_its_body_is_g
         finding: Box::new(kept.clone()),
     };
     let here = edited(&first, std::slice::from_ref(&save));
-    let told = &kept_findings(&here)[0];
+    let told = &kept_findings(&here, &here.path().expect("it runs"))[0];
     assert!(!told.changed && told.gone.is_none() && told.now == kept.was);
 
     let shift = Edit::PlaceItems {
@@ -324,7 +325,7 @@ fn a_kept_finding_is_worked_out_anew_and_says_what_it_was_and_when_its_body_is_g
         }],
     };
     let moved = edited(&here, &[shift]);
-    let told = &kept_findings(&moved)[0];
+    let told = &kept_findings(&moved, &moved.path().expect("it runs"))[0];
     assert!(told.changed);
     let nearest = |values: &[KnownValue]| {
         let value = values.iter().find(|v| v.what == ValueKind::Nearest);
@@ -337,14 +338,28 @@ fn a_kept_finding_is_worked_out_anew_and_says_what_it_was_and_when_its_body_is_g
         items: vec!["other".to_owned()],
     };
     let without = edited(&here, &[gone]);
-    let told = &kept_findings(&without)[0];
+    let told = &kept_findings(&without, &without.path().expect("it runs"))[0];
     assert!(told.now.is_empty() && told.gone.as_ref().unwrap().contains("no item \"other\""));
     assert!((nearest(&without.document.findings[0].was) - 300.0).abs() < 1e-9);
-    let csv = String::from_utf8(findings_csv(&without).unwrap()).unwrap();
+    let csv = String::from_utf8(findings_csv(&without, &without.path().expect("it runs")).unwrap())
+        .unwrap();
     let row = csv.lines().nth(1).unwrap();
     assert!(
         row.starts_with("Finding gap,,,item block,item other,nearest,300"),
         "{row}"
+    );
+
+    // A path that no longer lasts so long is a reason, too.
+    let mut late = kept.clone();
+    late.time_s = Some(5.0);
+    let save = Edit::SaveFinding {
+        finding: Box::new(late),
+    };
+    let late = edited(&here, &[save]);
+    let told = &kept_findings(&late, &late.path().expect("it runs"))[0];
+    assert!(
+        told.gone.as_ref().unwrap().contains("there is no 5 s"),
+        "{told:?}"
     );
 
     let deleted = Edit::DeleteFinding {
@@ -365,4 +380,33 @@ fn findings_that_can_be_none_are_refused(#[case] picks: Value, #[case] says: &st
     files.insert("cell.json", text).expect("a plain name");
     let refused = Workcell::read(&files).unwrap_err().to_string();
     assert!(refused.contains(says), "{refused}");
+}
+
+/// A hole that was picked is looked for as a hole: what lies nearer but is flat is not taken for it.
+#[test]
+fn what_was_a_wall_is_found_again_as_a_wall_or_said_to_be_gone() {
+    let workcell = workcell(0.0);
+    // On the lid of the pin, 2 mm from its rim.
+    let wall = PickDocument {
+        is: Some(KnownKind::Cylinder),
+        ..pick("pin", PickKind::Face, [18.0, 0.0, 50.0])
+    };
+    let found = measured(&workcell, std::slice::from_ref(&wall), None);
+    assert_eq!(found.known[0].is, KnownKind::Cylinder);
+    let hole = PickDocument {
+        is: Some(KnownKind::Hole),
+        ..wall
+    };
+    let wanted = Measuring {
+        picks: vec![hole],
+        frame: None,
+        volumes: false,
+    };
+    let refused = measure(&Asked::at_rest(&workcell), &wanted).unwrap_err();
+    assert!(
+        refused
+            .to_string()
+            .contains("the hole of pin is no longer there"),
+        "{refused}"
+    );
 }

@@ -264,6 +264,7 @@ fn drawing(sections: &[SectionDocument], items: &[&str], plane: usize) -> Sectio
         },
         section: 0,
         plane,
+        dimensions_mm: vec![[[200.0, 0.0], [400.0, 0.0]]],
     };
     section_drawing(&workcell, &poses, &drawn).expect("drawn")
 }
@@ -294,7 +295,8 @@ fn a_drawing_has_the_numbers_of_the_cut_along_its_own_axes() {
         "anticlockwise: {twice}"
     );
 
-    let drawn = found.to_drawing("Front", &[[[200.0, 0.0], [400.0, 0.0]]]);
+    let drawn = found.to_drawing("Front");
+    assert!((found.dimensions[0].length_mm - 200.0).abs() < 1e-9);
     let svg = write_svg(&drawn);
     assert!(
         svg.contains(">200.00</text>") && svg.matches("<pattern").count() == 2,
@@ -324,6 +326,7 @@ fn the_far_plane_of_a_slab_is_drawn_from_its_own_side_and_a_cut_beside_everythin
         },
         section: 0,
         plane: 0,
+        dimensions_mm: Vec::new(),
     };
     let refused = section_drawing(&workcell, &poses, &none).unwrap_err();
     assert!(refused.to_string().contains("there is no section 1"));

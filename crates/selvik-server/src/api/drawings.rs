@@ -67,9 +67,6 @@ pub struct DrawingFileRequest {
     format: DrawingFormat,
     /// What it shows.
     title: String,
-    /// Pairs of points between which a distance is written, in the drawing's coordinates.
-    #[serde(default)]
-    dimensions_mm: Vec<[[f64; 2]; 2]>,
 }
 
 /// The same as a file: SVG, DXF or CSV.
@@ -83,7 +80,7 @@ pub async fn draw_file(
     let cell = app.cells.get(id).await?;
     let written = tokio::task::spawn_blocking(move || {
         let drawn = drawing(&cell, &request.request)?;
-        let flat = || drawn.to_drawing(&request.title, &request.dimensions_mm);
+        let flat = || drawn.to_drawing(&request.title);
         Ok::<_, Problem>(match request.format {
             DrawingFormat::Svg => ("image/svg+xml", write_svg(&flat()).into_bytes()),
             DrawingFormat::Dxf => ("image/vnd.dxf", write_dxf(&flat()).into_bytes()),

@@ -119,7 +119,7 @@ pub async fn kept(
     Path(id): Path<Uuid>,
 ) -> Result<Json<Vec<KeptFinding>>, Problem> {
     let cell = app.cells.get(id).await?;
-    let found = tokio::task::spawn_blocking(move || kept_findings(&cell.workcell));
+    let found = tokio::task::spawn_blocking(move || kept_findings(&cell.workcell, &cell.shown));
     Ok(Json(found.await?))
 }
 
@@ -131,7 +131,7 @@ pub async fn kept_csv(
     Path(id): Path<Uuid>,
 ) -> Result<impl IntoResponse, Problem> {
     let cell = app.cells.get(id).await?;
-    let text = tokio::task::spawn_blocking(move || findings_csv(&cell.workcell));
+    let text = tokio::task::spawn_blocking(move || findings_csv(&cell.workcell, &cell.shown));
     let kind = (header::CONTENT_TYPE, "text/csv; charset=utf-8");
     let name = (
         header::CONTENT_DISPOSITION,
