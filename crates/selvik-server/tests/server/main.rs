@@ -4,10 +4,13 @@
 mod support;
 
 mod api;
+mod at_once;
 mod command_line;
+mod cutting;
 mod documents;
 mod in_and_out;
 mod killed;
 mod limits;
 mod measuring;
+mod sweeps;
 mod undoing;

@@ -1,6 +1,6 @@
 //! Measuring, what is kept of it, overlaps and drawings over HTTP.
 
-use crate::support::{Server, demo, small_cell};
+use crate::support::{Server, small_cell};
 use serde_json::{Value, json};
 
 async fn small() -> (Server, String) {
@@ -15,8 +15,7 @@ fn item(id: &str) -> Value {
 
 #[tokio::test]
 async fn the_bore_of_a_housing_is_picked_by_any_of_its_facets_and_known_to_a_thousandth() {
-    let server = Server::start().await;
-    let id = server.with(&demo()).await;
+    let (server, id) = Server::with_demo().await;
     let cell = server.get(&format!("/api/cells/{id}")).await;
     let bodies = cell["bodies"].as_array().expect("bodies");
     let body = bodies.iter().position(|b| b["item"] == "housing-a");

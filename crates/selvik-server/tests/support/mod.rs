@@ -89,6 +89,13 @@ impl Drop for Server {
 }
 
 impl Server {
+    /// Starts one with the demo cell in it; its id.
+    pub async fn with_demo() -> (Self, String) {
+        let server = Self::start().await;
+        let id = server.with(&demo()).await;
+        (server, id)
+    }
+
     /// Starts one with an empty database.
     pub async fn start() -> Self {
         Self::on(
