@@ -116,8 +116,8 @@ pub fn findings_csv(workcell: &Workcell, path: &Path) -> Result<Vec<u8>> {
             (None, false) => "as it was",
         };
         let pick = |at: usize| finding.picks.get(at).map_or(String::new(), told);
-        let text = |value: Option<&KnownValue>| {
-            let all = value.map_or(Vec::new(), |v| amounts(&v.amount));
+        let text = |value: Option<KnownValue>| {
+            let all = value.as_ref().map_or(Vec::new(), |v| amounts(&v.amount));
             let all: Vec<String> = all.iter().map(ToString::to_string).collect();
             all.join(" ")
         };
@@ -126,9 +126,14 @@ pub fn findings_csv(workcell: &Workcell, path: &Path) -> Result<Vec<u8>> {
         } else {
             &kept.now
         };
-        for value in values {
-            let was = finding.was.iter().find(|v| v.what == value.what);
-            let now = kept.now.iter().find(|v| v.what == value.what);
+        for (at, value) in values.iter().enumerate() {
+            // An edge has two ends: the same kind of number may come more than once.
+            let nth = values[..at].iter().filter(|v| v.what == value.what).count();
+            let same = |all: &'_ [KnownValue]| {
+                let alike = all.iter().filter(|v| v.what == value.what);
+                alike.cloned().nth(nth)
+            };
+            let (was, now) = (same(&finding.was), same(&kept.now));
             rows.push(vec![
                 finding.name.clone(),
                 finding.note.clone().unwrap_or_default(),

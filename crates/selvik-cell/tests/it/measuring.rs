@@ -410,3 +410,25 @@ fn what_was_a_wall_is_found_again_as_a_wall_or_said_to_be_gone() {
         "{refused}"
     );
 }
+
+#[test]
+fn both_ends_of_a_kept_edge_stand_in_the_table() {
+    let workcell = workcell(0.0);
+    let edge = [pick("block", PickKind::Edge, [100.0, 3.0, 30.0])];
+    let mut kept = finding("edge", &edge);
+    kept.was = measured(&workcell, &edge, None).numbers;
+    let save = Edit::SaveFinding {
+        finding: Box::new(kept),
+    };
+    let here = edited(&workcell, &[save]);
+    let csv = findings_csv(&here, &here.path().expect("it runs")).unwrap();
+    let csv = String::from_utf8(csv).unwrap();
+    let ends: Vec<&str> = csv.lines().filter(|l| l.contains(",at,")).collect();
+    assert_eq!(ends.len(), 2);
+    for (row, y) in ends.iter().zip(["50", "-50"]) {
+        let told = format!("at,100 {y} 60,100 {y} 60,mm,as it was");
+        let other = told.replace(y, if y == "50" { "-50" } else { "50" });
+        assert!(row.contains(&told) || row.contains(&other), "{row}");
+    }
+    assert_ne!(ends[0], ends[1]);
+}
