@@ -130,8 +130,8 @@ pub fn findings_csv(workcell: &Workcell, path: &Path) -> Result<Vec<u8>> {
             // An edge has two ends: the same kind of number may come more than once.
             let nth = values[..at].iter().filter(|v| v.what == value.what).count();
             let same = |all: &'_ [KnownValue]| {
-                let alike = all.iter().filter(|v| v.what == value.what);
-                alike.cloned().nth(nth)
+                let mut alike = all.iter().filter(|v| v.what == value.what);
+                alike.nth(nth).cloned()
             };
             let (was, now) = (same(&finding.was), same(&kept.now));
             rows.push(vec![
