@@ -15,10 +15,12 @@ pub mod jog;
 pub mod measuring;
 pub mod overlaps;
 pub mod questions;
+pub mod reach;
 pub mod report;
 pub mod ruling;
 pub mod section_drawing;
 pub mod sections;
+pub mod series;
 pub mod trajectory;
 mod workcell;
 

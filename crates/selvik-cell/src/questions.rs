@@ -355,6 +355,24 @@ impl<'a> Asked<'a> {
         self.node_pose(self.workcell.assembly.item_node(position))
     }
 
+    /// The joint vector, rad or m.
+    pub(crate) fn joints(&self) -> &[f64] {
+        &self.moment.joints
+    }
+
+    /// The position of an item and its node, or the node of a link of it: `item` or `item/link`.
+    pub(crate) fn frame(&self, name: &str) -> Result<(usize, NodeId)> {
+        let assembly = &self.workcell.assembly;
+        let Some((item, link)) = name.split_once('/') else {
+            let position = self.position(name)?;
+            return Ok((position, assembly.item_node(position)));
+        };
+        let position = self.position(item)?;
+        let unknown = || FormatError::said(format!("item \"{item}\" has no link \"{link}\""));
+        let node = assembly.link_node(position, link).ok_or_else(unknown)?;
+        Ok((position, node))
+    }
+
     pub(crate) fn position(&self, id: &str) -> Result<usize> {
         let position = self
             .workcell

@@ -21,7 +21,7 @@ pub struct FindingDocument {
     /// What people remember of it.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub note: Option<String>,
-    /// How it was picked: one thing, or two.
+    /// How it was picked: one thing, two, or the links of a chain.
     pub picks: Vec<PickDocument>,
     /// Id of the item in whose frame coordinates are told; the world's where absent.
     #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -121,6 +121,14 @@ pub enum ValueKind {
     BetweenCarriers,
     /// Of their axes and planes.
     Angle,
+    /// Which share of an arm's reach is used, at most.
+    ReachUsed,
+    /// How far the joint nearest to a limit is from it.
+    ToLimit,
+    /// How far an arm is from a singularity, where this is 0.
+    ToSingularity,
+    /// All along the pieces of a chain.
+    AlongChain,
 }
 
 /// How much.
@@ -141,4 +149,8 @@ pub enum Amount {
     Direction([f64; 3]),
     /// Lengths along axes.
     SizeMm([f64; 3]),
+    /// A share.
+    Percent(f64),
+    /// A number without a unit.
+    Plain(f64),
 }

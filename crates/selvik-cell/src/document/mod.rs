@@ -17,7 +17,7 @@ pub use mechanism::*;
 pub(crate) use names::next_free;
 pub use names::{check_text, checked_name};
 pub use package::*;
-pub use pick::{KnownKind, PickDocument, PickKind};
+pub use pick::{KnownKind, LINKS, PickDocument, PickKind};
 pub use programs::*;
 pub use rules::*;
 use schemars::JsonSchema;

@@ -4,6 +4,9 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
+/// So many things one measurement has at most, one after the other.
+pub const LINKS: usize = 50;
+
 /// Something that was picked to be measured, told so that it is found again when the cell has changed.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
 #[serde(

@@ -7,6 +7,8 @@ use utoipa::ToSchema;
 
 use super::thing::{Form, Part, Thing};
 use crate::document::{Amount, KnownValue, ValueKind};
+use crate::questions::Asked;
+use crate::reach::ReachHere;
 use crate::report::millimetres;
 
 /// What lies between two things.
@@ -25,6 +27,9 @@ pub struct Between {
     /// How their axes and planes lie.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub carriers: Option<CarriersApart>,
+    /// What is left to the arm that takes one to where it is, if the other is told from where that arm stands.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub reach: Option<ReachHere>,
     /// Why the smallest distance is not certain.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub not_certain: Vec<String>,
@@ -55,6 +60,7 @@ impl Between {
         [nearest]
             .into_iter()
             .chain(others.into_iter().flatten())
+            .chain(self.reach.iter().flat_map(ReachHere::numbers))
             .collect()
     }
 }
@@ -112,7 +118,7 @@ impl CarrierKind {
 }
 
 /// What lies between `a` and `b`, told in `frame`.
-pub(super) fn between(a: &Thing, b: &Thing, frame: &Pose) -> Between {
+pub(super) fn between(asked: &Asked, a: &Thing, b: &Thing, frame: &Pose) -> Between {
     let span = |from: &Point, to: &Point, length: f64| Span {
         length_mm: length * 1e3,
         level_mm: [(to.x - from.x).hypot(to.y - from.y), to.z - from.z].map(|x| x * 1e3),
@@ -161,12 +167,26 @@ pub(super) fn between(a: &Thing, b: &Thing, frame: &Pose) -> Between {
         largest: most.map(|(d, from, to)| span(&from, &to, d)),
         middles: a.middle().zip(b.middle()).map(|(p, q)| straight(&p, &q)),
         carriers,
+        reach: reach(asked, a, b).or_else(|| reach(asked, b, a)),
         not_certain,
     }
 }
 
+/// What is left to the arm that takes the frame `tip`, told from a frame that it does not move.
+fn reach(asked: &Asked, from: &Thing, tip: &Thing) -> Option<ReachHere> {
+    let (base, tip) = (from.frame()?, tip.frame()?);
+    let above = |node| asked.workcell().assembly.moving_above(node);
+    let moved = above(tip).iter().any(|n| !above(base).contains(n));
+    moved.then(|| ReachHere::of(asked.workcell(), tip, asked.joints()))?
+}
+
 /// The closest points of two parts, in the frame of the first, and why they are not certain.
-fn closest(x: &Part, y: &Part, relative: &Pose, enough: f64) -> (Option<Closest>, Option<String>) {
+pub(super) fn closest(
+    x: &Part,
+    y: &Part,
+    relative: &Pose,
+    enough: f64,
+) -> (Option<Closest>, Option<String>) {
     match (&x.form, &y.form) {
         (Form::Body(a), Form::Body(b)) => {
             let limit = Limit {

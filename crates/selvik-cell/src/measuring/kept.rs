@@ -85,6 +85,7 @@ fn amounts(amount: &Amount) -> Vec<f64> {
         Amount::LengthMm(x) | Amount::AngleDeg(x) | Amount::AreaMm2(x) | Amount::VolumeMm3(x) => {
             vec![*x]
         }
+        Amount::Percent(x) | Amount::Plain(x) => vec![*x],
         Amount::PointMm(p) | Amount::Direction(p) | Amount::SizeMm(p) => p.to_vec(),
     }
 }
@@ -95,7 +96,8 @@ fn unit(amount: &Amount) -> &'static str {
         Amount::AngleDeg(_) => "deg",
         Amount::AreaMm2(_) => "mm2",
         Amount::VolumeMm3(_) => "mm3",
-        Amount::Direction(_) => "",
+        Amount::Percent(_) => "%",
+        Amount::Direction(_) | Amount::Plain(_) => "",
     }
 }
 

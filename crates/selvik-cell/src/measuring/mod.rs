@@ -1,6 +1,9 @@
-//! What is known of one thing that was picked, what lies between two, what is nearest, and what of it was kept.
+//! What is known of one thing that was picked, what lies between two, what is nearest, how that changes along the path, and
+//! what of it was kept.
 
+mod along;
 mod between;
+mod chain;
 mod kept;
 mod known;
 mod nearest;
@@ -8,7 +11,9 @@ mod pick;
 mod thing;
 mod value;
 
+pub use along::{AlongWanted, measured_along};
 pub use between::{Between, CarrierKind, CarriersApart, Span};
+pub use chain::ChainAnswer;
 pub use kept::{KeptFinding, findings_csv, kept_findings};
 pub use known::Known;
 pub use nearest::{Near, nearest};
@@ -19,14 +24,14 @@ use selvik_formats::{FormatError, Result};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
-use crate::document::{KnownValue, PickDocument};
+use crate::document::{KnownValue, LINKS, PickDocument};
 use crate::questions::Asked;
 use thing::Thing;
 
 /// What is to be measured.
 #[derive(Debug, Clone, Deserialize, ToSchema)]
 pub struct Measuring {
-    /// One, or two.
+    /// One, two, or the links of a chain.
     pub picks: Vec<PickDocument>,
     /// Id of the item in whose frame coordinates are told; the world's where absent.
     #[serde(default)]
@@ -44,17 +49,21 @@ pub struct Measured {
     /// What lies between two.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub between: Option<Between>,
-    /// What it comes to: of two things what lies between them, of one what is known of it; what says most comes first.
+    /// What lies between each of more and the next.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub chain: Option<ChainAnswer>,
+    /// What it comes to: of more things what lies between them, of one what is known of it; what says most comes first.
     pub numbers: Vec<KnownValue>,
 }
 
 /// Measures what was picked.
 ///
 /// # Errors
-/// [`FormatError`] for more than two picks or none, for what is not there, or no longer.
+/// [`FormatError`] for more than [`LINKS`] picks or none, for what is not there, or no longer.
 pub fn measure(asked: &Asked, wanted: &Measuring) -> Result<Measured> {
-    if wanted.picks.is_empty() || wanted.picks.len() > 2 {
-        return Err(FormatError::said("one or two things are measured"));
+    if wanted.picks.is_empty() || wanted.picks.len() > LINKS {
+        let message = format!("one to {LINKS} things are measured");
+        return Err(FormatError::said(message));
     }
     let frame = match &wanted.frame {
         Some(id) => asked.item_pose(asked.position(id)?),
@@ -65,20 +74,23 @@ pub fn measure(asked: &Asked, wanted: &Measuring) -> Result<Measured> {
         .map(|pick| Thing::of(asked, pick))
         .collect::<Result<_>>()?;
     let between = match things.as_slice() {
-        [a, b] => Some(between::between(a, b, &frame)),
+        [a, b] => Some(between::between(asked, a, b, &frame)),
         _ => None,
     };
+    let chain = (things.len() > 2).then(|| ChainAnswer::of(asked, &things, &frame));
     let known: Vec<Known> = things
         .iter()
         .map(|t| known::known(asked, t, &frame, wanted.volumes))
         .collect();
-    let numbers = match &between {
-        Some(between) => between.numbers(),
-        None => known.iter().flat_map(|k| k.values.clone()).collect(),
+    let numbers = match (&between, &chain) {
+        (Some(between), _) => between.numbers(),
+        (_, Some(chain)) => chain.numbers(),
+        _ => known.iter().flat_map(|k| k.values.clone()).collect(),
     };
     Ok(Measured {
         known,
         between,
+        chain,
         numbers,
     })
 }

@@ -3,7 +3,7 @@ use selvik_core::cell::Role;
 use selvik_core::clearance::{nearest_triangle, triangle_distance};
 use selvik_core::measure::{Ball, Carrier};
 use selvik_core::mesh::{Edge, EdgeShape, Face, Features, Hierarchy, Model, Slot, Surface};
-use selvik_core::robot::{Body, BodyId};
+use selvik_core::robot::{Body, BodyId, NodeId};
 use selvik_core::spatial::{Aabb, Point, Pose, Vector};
 use selvik_formats::{FormatError, Result};
 
@@ -38,6 +38,9 @@ pub(super) enum Is<'a> {
 
 /// A piece of it, by which distances are measured.
 pub(super) struct Part<'a> {
+    /// What it hangs on.
+    pub node: NodeId,
+    /// Where that stands.
     pub pose: Pose,
     pub form: Form<'a>,
 }
@@ -98,9 +101,9 @@ impl<'a> Thing<'a> {
         match pick.kind {
             PickKind::Item => Self::item(asked, &pick.on),
             PickKind::Frame => {
-                let item = asked.position(&pick.on)?;
-                let pose = asked.item_pose(item);
-                Ok(Self::point(item, None, pose, Point::origin(), pick.kind))
+                let (item, node) = asked.frame(&pick.on)?;
+                let placed = (node, asked.node_pose(node));
+                Ok(Self::point(item, None, placed, Point::origin(), pick.kind))
             }
             kind => {
                 let at = pick.at_mm.filter(|at| at.iter().all(|x| x.is_finite()));
@@ -124,6 +127,7 @@ impl<'a> Thing<'a> {
         let part = |body: BodyId| {
             let (surface, pose) = asked.placed(body);
             Part {
+                node: asked.workcell().assembly.body(body).node,
                 pose,
                 form: Form::Body(surface),
             }
@@ -136,13 +140,19 @@ impl<'a> Thing<'a> {
         })
     }
 
-    fn point(item: usize, body: Option<BodyId>, pose: Pose, at: Point, kind: PickKind) -> Self {
+    fn point(
+        item: usize,
+        body: Option<BodyId>,
+        (node, pose): (NodeId, Pose),
+        at: Point,
+        kind: PickKind,
+    ) -> Self {
         let form = Form::Bare(Box::new(Hierarchy::over(&[[at; 3]], &[])), vec![(at, 0.0)]);
         Self {
             item,
             body,
             is: Is::Point { at, kind },
-            parts: vec![Part { pose, form }],
+            parts: vec![Part { node, pose, form }],
         }
     }
 
@@ -154,9 +164,10 @@ impl<'a> Thing<'a> {
             return Err(FormatError::said(message));
         };
         let body: &'a Body = asked.workcell().assembly.body(id);
-        let pose = asked.node_pose(body.node);
+        let node = body.node;
+        let pose = asked.node_pose(node);
         if kind == PickKind::Spot {
-            return Ok(Self::point(body.item, Some(id), pose, *at, kind));
+            return Ok(Self::point(body.item, Some(id), (node, pose), *at, kind));
         }
         let features = body.surface.features();
         let size =
@@ -174,7 +185,7 @@ impl<'a> Thing<'a> {
                 let nearest = ends.min_by(|p, q| off(p).total_cmp(&off(q)));
                 let nearest = nearest.filter(|p| off(p) < size);
                 let corner = nearest.ok_or_else(|| gone("corner"))?;
-                Ok(Self::point(body.item, Some(id), pose, corner, kind))
+                Ok(Self::point(body.item, Some(id), (node, pose), corner, kind))
             }
             PickKind::Edge => {
                 let alike = |e: &&Edge| pick.is.is_none_or(|is| is == kind_of_edge(e));
@@ -188,6 +199,7 @@ impl<'a> Thing<'a> {
                     body: Some(id),
                     is: Is::Edge(edge),
                     parts: vec![Part {
+                        node,
                         pose,
                         form: lines(&edge.points),
                     }],
@@ -201,6 +213,7 @@ impl<'a> Thing<'a> {
                     item: body.item,
                     body: Some(id),
                     parts: vec![Part {
+                        node,
                         pose,
                         form: triangles(body, &features.faces()[face]),
                     }],
@@ -220,6 +233,36 @@ impl<'a> Thing<'a> {
     /// Where its own frame stands.
     pub fn pose(&self) -> Pose {
         self.parts[0].pose
+    }
+
+    /// What it hangs on, and the point there by which it is followed: its middle, or what stands for it.
+    pub fn followed(&self, asked: &Asked) -> (NodeId, Point) {
+        let own = |world: Point| (self.parts[0].node, self.pose().inverse() * world);
+        match (&self.is, self.middle()) {
+            (_, Some(middle)) => own(middle),
+            (Is::Point { at, .. }, None) => (self.parts[0].node, *at),
+            (Is::Edge(edge), None) => {
+                let (a, b) = (edge.points[0], edge.points[edge.points.len() - 1]);
+                (self.parts[0].node, nalgebra::center(&a, &b))
+            }
+            (Is::Face { face, .. }, None) => (self.parts[0].node, face.middle),
+            (Is::Item, None) => {
+                let node = asked.workcell().assembly.item_node(self.item);
+                (node, Point::origin())
+            }
+        }
+    }
+
+    /// The node whose frame it is, if it is one.
+    pub fn frame(&self) -> Option<NodeId> {
+        let is = matches!(
+            self.is,
+            Is::Point {
+                kind: PickKind::Frame,
+                ..
+            }
+        );
+        is.then(|| self.parts[0].node)
     }
 
     /// The point, line or plane that carries it, in the world.

@@ -7,7 +7,7 @@ use selvik_formats::Result;
 use super::names::Names;
 use super::refusals::{Refusals, refuse, unique};
 use crate::document::{
-    CellDocument, FindingDocument, KeptSectionDocument, MOST_SECTIONS, SavedViewDocument,
+    CellDocument, FindingDocument, KeptSectionDocument, LINKS, MOST_SECTIONS, SavedViewDocument,
     SectionDocument, TourDocument, TourStopDocument, ViewpointDocument, VisibilitySetDocument,
 };
 use crate::sections::too_many;
@@ -82,8 +82,9 @@ fn kept_section(kept: &KeptSectionDocument, names: &Names) -> Result<()> {
 /// What a finding is about may be gone: then it says so.
 fn finding(finding: &FindingDocument) -> Result<()> {
     let place = format!("finding \"{}\"", finding.id);
-    if finding.picks.is_empty() || finding.picks.len() > 2 {
-        return Err(refuse(&place, "it is of one thing or two"));
+    if finding.picks.is_empty() || finding.picks.len() > LINKS {
+        let message = format!("it is of one to {LINKS} things");
+        return Err(refuse(&place, &message));
     }
     let at = finding.picks.iter().filter_map(|p| p.at_mm).flatten();
     let joints = finding.joints_deg_or_mm.values().copied();

@@ -70,6 +70,7 @@ fn numbers_of(amount: Amount) -> Vec<f64> {
         Amount::LengthMm(x) | Amount::AngleDeg(x) | Amount::AreaMm2(x) | Amount::VolumeMm3(x) => {
             vec![x]
         }
+        Amount::Percent(x) | Amount::Plain(x) => vec![x],
         Amount::PointMm(p) | Amount::Direction(p) | Amount::SizeMm(p) => p.to_vec(),
     }
 }
@@ -221,8 +222,8 @@ fn what_is_near_the_pointer_is_meant(#[case] at_mm: [f64; 3], #[case] kind: Pick
 }
 
 #[rstest]
-#[case::nothing(&[], "one or two")]
-#[case::three(&["block", "pin", "other"], "one or two")]
+#[case::nothing(&[], "one to 50")]
+#[case::more_than_a_chain_has(&["block"; 51], "one to 50")]
 #[case::an_item_that_is_not_there(&["nobody"], "no item \"nobody\"")]
 #[case::an_item_without_a_body(&["tip"], "no geometry")]
 fn what_cant_be_measured_is_refused(#[case] ids: &[&str], #[case] says: &str) {
@@ -369,8 +370,8 @@ fn a_kept_finding_is_worked_out_anew_and_says_what_it_was_and_when_its_body_is_g
 }
 
 #[rstest]
-#[case::of_nothing(json!([]), "one thing or two")]
-#[case::of_three(json!([{"on": "a", "kind": "item"}, {"on": "a", "kind": "item"}, {"on": "a", "kind": "item"}]), "one thing or two")]
+#[case::of_nothing(json!([]), "one to 50 things")]
+#[case::of_too_many(json!(vec![json!({"on": "a", "kind": "item"}); 51]), "one to 50 things")]
 #[case::of_an_unknown_kind(json!([{"on": "a", "kind": "hue"}]), "unknown variant")]
 fn findings_that_can_be_none_are_refused(#[case] picks: Value, #[case] says: &str) {
     let text = json!({"format": "selvik-cell/1", "name": "C", "items": [],
@@ -431,4 +432,36 @@ fn both_ends_of_a_kept_edge_stand_in_the_table() {
         assert!(row.contains(&told) || row.contains(&other), "{row}");
     }
     assert_ne!(ends[0], ends[1]);
+}
+
+/// Three corners of the top of the block: two edges and the right angle between them; the diagonal closes it.
+#[test]
+fn a_chain_is_as_long_as_its_legs() {
+    let corner = |x, y| pick("block", PickKind::Corner, [x, y, 30.0]);
+    let ends = [
+        corner(100.0, 50.0),
+        corner(100.0, -50.0),
+        corner(-100.0, -50.0),
+    ];
+    let workcell = workcell(0.0);
+    let chain = measured(&workcell, &ends, None).chain.expect("of three");
+    let lengths: Vec<f64> = chain.legs.iter().map(|leg| leg.length_mm).collect();
+    assert!((lengths[0] - 100.0).abs() < 1e-9 && (lengths[1] - 200.0).abs() < 1e-9);
+    assert!((chain.length_mm - 300.0).abs() < 1e-9);
+    assert!(chain.angles_deg[0].is_some_and(|a| (a - 90.0).abs() < 1e-9));
+    let closed = [ends.as_slice(), &ends[..1]].concat();
+    let closed = measured(&workcell, &closed, None);
+    let diagonal = 200f64.hypot(100.0);
+    assert!(is_near(
+        closed.numbers[0].amount,
+        Amount::LengthMm(300.0 + diagonal)
+    ));
+    assert_eq!(closed.numbers[0].what, ValueKind::AlongChain);
+    assert_eq!(closed.numbers.len(), 4);
+    assert!(closed.between.is_none());
+    // Where legs don't meet there is no angle: from one body to the next the nearest points count.
+    let items = ["block", "other", "pin"].map(|id| pick(id, PickKind::Item, [0.0; 3]));
+    let chain = measured(&workcell, &items, None).chain.expect("of three");
+    assert_eq!(chain.angles_deg, [None]);
+    assert!((chain.legs[0].length_mm - 300.0).abs() < 1e-9);
 }

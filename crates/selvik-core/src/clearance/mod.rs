@@ -18,7 +18,6 @@ mod bracket;
 mod crossing;
 mod distance;
 mod minimum;
-mod motion_bound;
 mod overlap_depth;
 mod pair_motion;
 mod progress;

@@ -3,11 +3,10 @@ use std::sync::atomic::AtomicBool;
 
 use super::bracket::Approach;
 use super::distance::{Closest, Limit, Side, distance};
-use super::motion_bound::MotionBound;
 use super::rules::Pair;
 use crate::mesh::Surface;
 use crate::program::Path;
-use crate::robot::{Assembly, BodyId, Carried, Chain, NodeId, Posture};
+use crate::robot::{Assembly, BodyId, Carried, Chain, MotionBound, NodeId, Posture};
 
 /// Two bodies on a path: answers distances at instants and bounds between them.
 pub struct PairMotion<'a> {

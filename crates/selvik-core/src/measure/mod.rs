@@ -1,5 +1,5 @@
-//! What lies between two things: the lines and planes that carry them, and how far they are from each other at least and at
-//! most.
+//! What lies between two things: the lines and planes that carry them, how far they are from each other at least and at most, and
+//! how such a number changes along a path.
 //!
 //! ```
 //! use selvik_core::measure::{Carrier, apart};
@@ -12,8 +12,10 @@
 //! assert!((between.angle.unwrap().to_degrees() - 90.0).abs() < 1e-9);
 //! ```
 
+mod along;
 mod carrier;
 mod farthest;
 
+pub use along::{Curve, Extreme, Looking, Rider, Travel, distance_along, travel_along};
 pub use carrier::{Apart, Carrier, PARALLEL, apart};
 pub use farthest::{Ball, Farthest, farthest};

@@ -32,7 +32,11 @@ pub(crate) struct Posture {
 impl Chain {
     /// The chains of two bodies, beginning behind the last joint that moves both.
     pub fn of_pair(assembly: &Assembly, carried: &Carried, a: BodyId, b: BodyId) -> [Self; 2] {
-        let nodes = [a, b].map(|id| assembly.body(id).node);
+        Self::of_nodes(assembly, carried, [a, b].map(|id| assembly.body(id).node))
+    }
+
+    /// The same of two frames.
+    pub fn of_nodes(assembly: &Assembly, carried: &Carried, nodes: [NodeId; 2]) -> [Self; 2] {
         let [above_a, above_b] = nodes.map(|n| assembly.moving_above_carrying(n, carried));
         let shared = above_a
             .iter()

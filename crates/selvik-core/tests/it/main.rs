@@ -1,5 +1,6 @@
 //! The job against closed forms and reference libraries.
 
+mod along_the_path;
 mod certified_sweep;
 mod handling;
 mod inverse;

@@ -1,4 +1,4 @@
-//! Sweeps, what they found, and reach.
+//! Sweeps, and what they found.
 
 use std::sync::Arc;
 use std::time::Duration;
@@ -11,8 +11,6 @@ use selvik_cell::findings::Findings;
 use selvik_cell::report::{
     BandReport, Caveat, LeftOutReport, PairReport, ReachReport, RuleReport, Verdict,
 };
-use selvik_core::cell::ItemId;
-use selvik_core::reach::ReachLine;
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
@@ -276,63 +274,4 @@ pub async fn stop_job(
     } else {
         Err(Problem::missing("that job is over"))
     }
-}
-
-/// From which item's frame to which.
-#[derive(Deserialize, IntoParams)]
-pub struct ReachQuery {
-    from: String,
-    to: String,
-}
-
-/// A reach along the path.
-#[derive(Serialize, ToSchema)]
-pub struct ReachSeries {
-    /// Seconds between values.
-    step_s: f64,
-    straight_mm: Vec<f64>,
-    horizontal_mm: Vec<f64>,
-    vertical_mm: Vec<f64>,
-}
-
-/// Values a second in a reach series, and how many there are at most: of a longer path fewer a second.
-const RATE_HZ: f64 = 50.0;
-const MOST: f64 = 30_000.0;
-
-/// The distance between two frames along the path, 50 a second.
-#[utoipa::path(get, path = "/api/cells/{id}/reach", params(("id" = Uuid, Path), ReachQuery),
-    responses((status = 200, body = ReachSeries)))]
-pub async fn reach(
-    State(app): State<App>,
-    Path(id): Path<Uuid>,
-    Query(query): Query<ReachQuery>,
-) -> Result<Json<ReachSeries>, Problem> {
-    let cell = app.cells.get(id).await?;
-    let series = tokio::task::spawn_blocking(move || series(&cell, &query));
-    series.await?.map(Json)
-}
-
-fn series(cell: &OpenCell, query: &ReachQuery) -> Result<ReachSeries, Problem> {
-    let assembly = &cell.workcell.assembly;
-    let node = |id: &str| {
-        let position = assembly.cell().position(&ItemId(id.to_owned()));
-        let missing = || Problem::missing(format!("there is no item \"{id}\""));
-        Ok::<_, Problem>(assembly.item_node(position.ok_or_else(missing)?))
-    };
-    let line = ReachLine {
-        from: node(&query.from)?,
-        to: node(&query.to)?,
-    };
-    let duration = cell.shown.duration();
-    let step_s = (duration / MOST).max(1.0 / RATE_HZ);
-    let steps = (duration / step_s).ceil() as usize;
-    let reaches: Vec<_> = (0..=steps)
-        .map(|i| line.at(assembly, &cell.moment_at(Some(i as f64 * step_s))))
-        .collect();
-    Ok(ReachSeries {
-        step_s,
-        straight_mm: reaches.iter().map(|r| r.straight * 1e3).collect(),
-        horizontal_mm: reaches.iter().map(|r| r.horizontal * 1e3).collect(),
-        vertical_mm: reaches.iter().map(|r| r.vertical * 1e3).collect(),
-    })
 }

@@ -1,5 +1,6 @@
 //! The HTTP API. Its OpenAPI description is made from these types.
 
+mod along;
 mod arranging;
 mod cell_detail;
 mod cells;
@@ -108,7 +109,8 @@ fn documents() -> OpenApiRouter<App> {
         .routes(routes!(findings::findings))
         .routes(routes!(findings::more_pairs))
         .routes(routes!(findings::stop_job))
-        .routes(routes!(findings::reach))
+        .routes(routes!(along::measured_along))
+        .routes(routes!(along::reach_along))
 }
 
 /// All routes, and their whole description.

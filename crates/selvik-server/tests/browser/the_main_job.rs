@@ -213,18 +213,19 @@ async fn the_main_job_from_opening_a_cell_to_the_evidence_of_a_broken_rule() {
     b.until("the number is another", &other).await;
     let straight = b.text("smallest").await;
     let shown: f64 = straight.trim_end_matches(" mm").parse().expect("a number");
-    let series = server
-        .get(&format!("/api/cells/{id}/reach?from=r1-base&to=tcp-nozzle"))
-        .await;
-    // The samples of the API on either side of the play head.
+    // The clock shows milliseconds; the play head may stand anywhere in one.
     let seconds: f64 = time.trim_start_matches("00:").parse().expect("a time");
-    let step = series["step_s"].as_f64().expect("a step");
-    let before = (seconds / step).floor() as usize;
-    let sample = |at: usize| series["straight_mm"][at].as_f64().expect("a length");
-    let (one, other) = (sample(before), sample(before + 1));
+    let picks = json!([{"on": "r1-base", "kind": "frame"}, {"on": "tcp-nozzle", "kind": "frame"}]);
+    let wanted = json!({"picks": picks, "time_s": seconds});
+    let (_, measured) = server
+        .post(&format!("/api/cells/{id}/measure"), wanted)
+        .await;
+    let there = measured["between"]["smallest"]["length_mm"]
+        .as_f64()
+        .expect("a length");
     assert!(
-        one.min(other) - 0.5 < shown && shown < one.max(other) + 0.5,
-        "{shown} at {seconds} s, between {one} and {other}"
+        (there - shown).abs() < 1.0,
+        "{shown} at {seconds} s, {there}"
     );
 
     // Scrub: the chart is the scrubber.

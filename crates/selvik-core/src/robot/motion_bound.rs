@@ -5,8 +5,8 @@
 //! Transactions on Robotics 21(3), 2005 (from memory). That what nearer joints contribute is added to the reach, so that the
 //! bound holds all along the stretch, is our own; its proof stands at [`MotionBound`].
 
+use super::{Chain, Posture};
 use crate::mesh::Surface;
-use crate::robot::{Chain, Posture};
 use crate::spatial::{Point, Pose, Vector};
 
 /// An upper bound of how far any point of a body moves while the joints of its chain travel.
@@ -16,9 +16,9 @@ use crate::spatial::{Point, Pose, Vector};
 /// contribute is added to that distance, so that the bound holds for the whole stretch of time and
 /// not only for the pose at which distances are taken.
 #[derive(Debug, Clone)]
-pub(super) struct MotionBound {
-    /// The corners of the body's upright box, in its own frame.
-    corners: [Point; 8],
+pub(crate) struct MotionBound {
+    /// The corners of the body's upright box, in its own frame, if it has one.
+    corners: Option<[Point; 8]>,
     /// Its ball.
     ball: (Point, f64),
 }
@@ -26,8 +26,16 @@ pub(super) struct MotionBound {
 impl MotionBound {
     pub fn of(surface: &Surface) -> Self {
         Self {
-            corners: surface.bounds().corners(),
+            corners: Some(surface.bounds().corners()),
             ball: surface.ball(),
+        }
+    }
+
+    /// Of what lies in a ball with this centre and radius (m), in its own frame.
+    pub fn of_ball(centre: Point, radius: f64) -> Self {
+        Self {
+            corners: None,
+            ball: (centre, radius),
         }
     }
 
@@ -58,9 +66,14 @@ impl MotionBound {
             let r = p.coords - origin;
             (r.norm_squared() - r.dot(&axis).powi(2)).max(0.0)
         };
-        let box_lever = self.corners.iter().map(off).fold(0.0, f64::max).sqrt();
         let ball_lever = off(&self.ball.0).sqrt() + self.ball.1;
-        box_lever.min(ball_lever)
+        match &self.corners {
+            Some(corners) => {
+                let farthest = corners.iter().map(off).fold(0.0, f64::max);
+                farthest.sqrt().min(ball_lever)
+            }
+            None => ball_lever,
+        }
     }
 }
 

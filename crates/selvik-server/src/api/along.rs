@@ -1,0 +1,43 @@
+//! Numbers along the path.
+
+use axum::Json;
+use axum::extract::{Path, State};
+use selvik_cell::measuring::AlongWanted;
+use selvik_cell::reach::ReachWanted;
+use selvik_cell::series::SeriesAnswer;
+use uuid::Uuid;
+
+use crate::App;
+use crate::error::Problem;
+
+/// What was picked, along the path: of one thing how far and how fast it travels, of two what lies between them, with the
+/// smallest and largest value bracketed.
+#[utoipa::path(post, path = "/api/cells/{id}/along", params(("id" = Uuid, Path)), request_body = AlongWanted,
+    responses((status = 200, body = SeriesAnswer)))]
+pub async fn measured_along(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Json(request): Json<AlongWanted>,
+) -> Result<Json<SeriesAnswer>, Problem> {
+    let cell = app.cells.get(id).await?;
+    let found = tokio::task::spawn_blocking(move || {
+        selvik_cell::measuring::measured_along(&cell.workcell, &cell.shown, &request)
+    });
+    Ok(Json(found.await??))
+}
+
+/// The reach of a robot along the path: how much of it is used, how near joints come to their limits, how near it comes to a
+/// singularity, how far its TCP is from where it stands.
+#[utoipa::path(post, path = "/api/cells/{id}/reach-along", params(("id" = Uuid, Path)), request_body = ReachWanted,
+    responses((status = 200, body = SeriesAnswer)))]
+pub async fn reach_along(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Json(request): Json<ReachWanted>,
+) -> Result<Json<SeriesAnswer>, Problem> {
+    let cell = app.cells.get(id).await?;
+    let found = tokio::task::spawn_blocking(move || {
+        selvik_cell::reach::reach_along(&cell.workcell, &cell.shown, &request)
+    });
+    Ok(Json(found.await??))
+}
