@@ -3,6 +3,7 @@
 //! Modules stand on floors and look only downwards:
 //!
 //! ```text
+//! access                                 what can be seen, or come to
 //! section  measure/reach  clearance      what is found
 //! program                                when: moves, timing, the path and its knots
 //! robot                                  mechanisms, forward and inverse kinematics
@@ -13,6 +14,7 @@
 //!
 //! Metres, radians, seconds, `f64`, right-handed, Z up throughout.
 
+pub mod access;
 pub mod cell;
 pub mod clearance;
 pub mod measure;

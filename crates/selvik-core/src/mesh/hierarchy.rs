@@ -4,7 +4,7 @@ use super::TriangleMesh;
 use crate::spatial::{Point, Vector};
 
 /// A tree of oriented boxes over the triangles of a mesh, root first.
-#[derive(Debug)]
+#[derive(Debug, Clone)]
 pub struct Hierarchy {
     nodes: Vec<Node>,
     /// Triangle corners in the order of the leaves: a leaf's triangles lie next to each other.

@@ -17,8 +17,10 @@
 //! ```
 
 mod used;
+mod wrist_region;
 
 pub use used::{LongestReach, Used};
+pub use wrist_region::WristRegion;
 
 use crate::program::Path;
 use crate::robot::{Arm, Assembly, Moment, NodeId, jacobian, manipulability};

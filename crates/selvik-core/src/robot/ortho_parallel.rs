@@ -7,7 +7,7 @@ use std::f64::consts::{PI, TAU};
 
 use nalgebra::{Matrix3, Rotation3, Translation3, UnitQuaternion};
 
-use super::{Configuration, Elbow, Shoulder, Wrist};
+use super::{Configuration, Elbow, Shoulder, Span, Wrist};
 use crate::spatial::{Point, Pose, Vector};
 
 /// The paper's parameters of an arm, found from its axes, with the frames that tie them to the
@@ -46,6 +46,9 @@ pub enum WristReach {
     /// Nearer than the folded arm, by so many metres.
     TooNear(f64),
 }
+
+/// The paper's first three angles, rad, and the posture they are of.
+pub(crate) type ArmAngles = ([f64; 3], Shoulder, Elbow);
 
 const TOLERANCE: f64 = 1e-6;
 
@@ -174,8 +177,56 @@ impl OrthoParallelArm {
         let end = self.origin.inverse() * target * self.flange.inverse();
         let rotation = end.rotation.to_rotation_matrix();
         let e = rotation.matrix();
-        let c = end.translation.vector;
+        let mut found = Vec::with_capacity(8);
+        for (arm, shoulder, elbow) in self
+            .arm_angles(&end.translation.vector)?
+            .into_iter()
+            .flatten()
+        {
+            let (sin1, cos1) = arm[0].sin_cos();
+            let (s23, c23) = (arm[1] + arm[2]).sin_cos();
+            // The third row and column of R36 = (Rz θ1 · Ry θ23)ᵀ · E, and what θ4, θ6 need.
+            let row0 = |j: usize| (e[(0, j)] * cos1 + e[(1, j)] * sin1) * c23 - e[(2, j)] * s23;
+            let row1 = |j: usize| e[(1, j)] * cos1 - e[(0, j)] * sin1;
+            let row2 = |j: usize| (e[(0, j)] * cos1 + e[(1, j)] * sin1) * s23 + e[(2, j)] * c23;
+            let (r02, r12, r22) = (row0(2), row1(2), row2(2));
+            let sine5 = r02.hypot(r12);
+            let theta5 = sine5.atan2(r22);
+            let (theta4, theta6) = if sine5 > 1e-9 {
+                (r12.atan2(r02), row2(1).atan2(-row2(0)))
+            } else {
+                (
+                    0.0,
+                    if r22 > 0.0 {
+                        row1(0).atan2(row0(0))
+                    } else {
+                        row1(0).atan2(-row0(0))
+                    },
+                )
+            };
+            let plus = Configuration {
+                shoulder,
+                elbow,
+                wrist: Wrist::Positive,
+            };
+            let minus = Configuration {
+                wrist: Wrist::Negative,
+                ..plus
+            };
+            found.push((self.own(arm, [theta4, theta5, theta6]), plus));
+            if sine5 > 1e-9 {
+                found.push((self.own(arm, [theta4 + PI, -theta5, theta6 - PI]), minus));
+            }
+        }
+        Ok(found)
+    }
 
+    /// The paper's first three angles (rad) that take the wrist's centre to `c` in the paper's base frame, with the posture
+    /// of each; limits are not looked at.
+    ///
+    /// # Errors
+    /// [`WristReach`] when no posture reaches.
+    pub(crate) fn arm_angles(&self, c: &Vector) -> Result<[Option<ArmAngles>; 4], WristReach> {
         let radius_squared = c.x * c.x + c.y * c.y - self.b * self.b;
         if radius_squared < 0.0 {
             let radius = c.x.hypot(c.y);
@@ -190,9 +241,9 @@ impl OrthoParallelArm {
         let k = k2.sqrt();
         let bend = self.a2.atan2(self.c3);
 
-        let mut found = Vec::with_capacity(8);
+        let mut found = [None; 4];
         let mut miss: Option<WristReach> = None;
-        for shoulder in [Shoulder::Front, Shoulder::Back] {
+        for (front, shoulder) in [Shoulder::Front, Shoulder::Back].into_iter().enumerate() {
             let (theta1, across) = match shoulder {
                 Shoulder::Front => (bearing - aside, nx1),
                 Shoulder::Back => (bearing + aside - PI, -(nx1 + 2.0 * self.a1)),
@@ -208,49 +259,15 @@ impl OrthoParallelArm {
             let towards = across.atan2(height);
             // Bent away from the way the arm leans, the elbow stands above the line to the wrist.
             let leans = if across >= 0.0 { 1.0 } else { -1.0 };
-            let (sin1, cos1) = theta1.sin_cos();
-            for elbow in [Elbow::Up, Elbow::Down] {
+            for (up, elbow) in [Elbow::Up, Elbow::Down].into_iter().enumerate() {
                 let side = if elbow == Elbow::Up { leans } else { -leans };
                 let theta2 = towards - side * beta;
                 let theta3 = side * gamma - bend;
-                let (s23, c23) = (theta2 + theta3).sin_cos();
-                // The third row and column of R36 = (Rz θ1 · Ry θ23)ᵀ · E, and what θ4, θ6 need.
-                let row0 = |j: usize| (e[(0, j)] * cos1 + e[(1, j)] * sin1) * c23 - e[(2, j)] * s23;
-                let row1 = |j: usize| e[(1, j)] * cos1 - e[(0, j)] * sin1;
-                let row2 = |j: usize| (e[(0, j)] * cos1 + e[(1, j)] * sin1) * s23 + e[(2, j)] * c23;
-                let (r02, r12, r22) = (row0(2), row1(2), row2(2));
-                let sine5 = r02.hypot(r12);
-                let theta5 = sine5.atan2(r22);
-                let (theta4, theta6) = if sine5 > 1e-9 {
-                    (r12.atan2(r02), row2(1).atan2(-row2(0)))
-                } else {
-                    (
-                        0.0,
-                        if r22 > 0.0 {
-                            row1(0).atan2(row0(0))
-                        } else {
-                            row1(0).atan2(-row0(0))
-                        },
-                    )
-                };
-                let arm = [theta1, theta2, theta3];
-                let plus = Configuration {
-                    shoulder,
-                    elbow,
-                    wrist: Wrist::Positive,
-                };
-                let minus = Configuration {
-                    wrist: Wrist::Negative,
-                    ..plus
-                };
-                found.push((self.own(arm, [theta4, theta5, theta6]), plus));
-                if sine5 > 1e-9 {
-                    found.push((self.own(arm, [theta4 + PI, -theta5, theta6 - PI]), minus));
-                }
+                found[front * 2 + up] = Some(([theta1, theta2, theta3], shoulder, elbow));
             }
         }
         match miss {
-            Some(miss) if found.is_empty() => Err(miss),
+            Some(miss) if found.iter().all(Option::is_none) => Err(miss),
             _ => Ok(found),
         }
     }
@@ -280,6 +297,24 @@ impl OrthoParallelArm {
             let value = theta[i] - self.zero[i];
             wrap(value * self.sign(i))
         })
+    }
+
+    /// The paper's base frame in the arm's base link.
+    pub(crate) fn paper_frame(&self) -> &Pose {
+        &self.origin
+    }
+
+    /// Between which angles of the paper (rad) a joint goes whose own values keep to `span`.
+    pub(crate) fn angles_within(&self, joint: usize, span: &Span) -> (f64, f64) {
+        let ends = [span.low(), span.high()].map(|q| self.zero[joint] + q * self.sign(joint));
+        (ends[0].min(ends[1]), ends[0].max(ends[1]))
+    }
+
+    /// The wrist's centre in the base link's frame for the arm's own joint values (rad).
+    #[must_use]
+    pub fn wrist(&self, q: &[f64; 6]) -> Point {
+        let wrist = self.forward(q) * self.flange.inverse();
+        Point::from(wrist.translation.vector)
     }
 
     /// The paper's fifth angle (rad) for the arm's own joint values: 0 where the wrist is stretched.

@@ -1,12 +1,15 @@
-//! Numbers along the path.
+//! Numbers along the path, and what can be reached.
 
 use axum::Json;
 use axum::extract::{Path, State};
 use selvik_cell::measuring::AlongWanted;
-use selvik_cell::reach::ReachWanted;
+use selvik_cell::reach::{OutlineAnswer, OutlineWanted, ReachWanted};
 use selvik_cell::series::SeriesAnswer;
+use serde::Deserialize;
+use utoipa::ToSchema;
 use uuid::Uuid;
 
+use super::jogging::WithJoints;
 use crate::App;
 use crate::error::Problem;
 
@@ -38,6 +41,31 @@ pub async fn reach_along(
     let cell = app.cells.get(id).await?;
     let found = tokio::task::spawn_blocking(move || {
         selvik_cell::reach::reach_along(&cell.workcell, &cell.shown, &request)
+    });
+    Ok(Json(found.await??))
+}
+
+/// Which outline is wanted, and when.
+#[derive(Deserialize, ToSchema)]
+pub struct OutlineRequest {
+    #[serde(flatten)]
+    wanted: OutlineWanted,
+    #[serde(flatten)]
+    with: WithJoints,
+}
+
+/// The outline of what a robot can reach in a plane.
+#[utoipa::path(post, path = "/api/cells/{id}/reach-outline", params(("id" = Uuid, Path)), request_body = OutlineRequest,
+    responses((status = 200, body = OutlineAnswer)))]
+pub async fn reach_outline(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Json(request): Json<OutlineRequest>,
+) -> Result<Json<OutlineAnswer>, Problem> {
+    let cell = app.cells.get(id).await?;
+    let found = tokio::task::spawn_blocking(move || {
+        let asked = request.with.of(&cell)?;
+        Ok::<_, Problem>(selvik_cell::reach::reach_outline(&asked, &request.wanted)?)
     });
     Ok(Json(found.await??))
 }

@@ -111,6 +111,7 @@ fn documents() -> OpenApiRouter<App> {
         .routes(routes!(findings::stop_job))
         .routes(routes!(along::measured_along))
         .routes(routes!(along::reach_along))
+        .routes(routes!(along::reach_outline))
 }
 
 /// All routes, and their whole description.
