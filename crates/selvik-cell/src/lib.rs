@@ -3,6 +3,7 @@
 //! The server and the command line stand on this, so that neither writes an answer twice. Nothing here touches a
 //! database or the network.
 
+pub mod access;
 pub mod against;
 pub mod arranging;
 pub mod bring;

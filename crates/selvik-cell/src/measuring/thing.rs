@@ -395,3 +395,22 @@ fn word(kind: KnownKind) -> String {
     let told = serde_json::to_value(kind).unwrap_or_default();
     told.as_str().unwrap_or_default().replace('_', " ")
 }
+
+/// The point in the world that a pick means, on a face just where it was picked; the body it lies on, and its name.
+pub(crate) fn place_of(
+    asked: &Asked,
+    pick: &PickDocument,
+) -> Result<(Point, Option<BodyId>, String)> {
+    let thing = Thing::of(asked, pick)?;
+    let assembly = &asked.workcell().assembly;
+    let item = &assembly.cell().items()[thing.item].name;
+    let name = thing
+        .body
+        .map_or_else(|| item.clone(), |body| assembly.body_name(body));
+    let on_face = matches!(pick.kind, PickKind::Face | PickKind::Spot);
+    let (node, local) = match pick.at_mm.filter(|_| on_face) {
+        Some(at) => (thing.parts[0].node, Point::from(at.map(|x| x * 1e-3))),
+        None => thing.followed(asked),
+    };
+    Ok((asked.node_pose(node) * local, thing.body, name))
+}

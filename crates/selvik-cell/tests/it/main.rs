@@ -1,5 +1,6 @@
 //! Cells as people write, bring in and edit them, and what is then found.
 
+mod access;
 mod along;
 mod bringing;
 mod editing;

@@ -1,5 +1,6 @@
 //! The HTTP API. Its OpenAPI description is made from these types.
 
+mod access;
 mod along;
 mod arranging;
 mod cell_detail;
@@ -112,6 +113,8 @@ fn documents() -> OpenApiRouter<App> {
         .routes(routes!(along::measured_along))
         .routes(routes!(along::reach_along))
         .routes(routes!(along::reach_outline))
+        .routes(routes!(access::access))
+        .routes(routes!(access::access_cone))
 }
 
 /// All routes, and their whole description.

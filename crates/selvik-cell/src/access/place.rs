@@ -1,0 +1,70 @@
+use nalgebra::Unit;
+use selvik_core::clearance::nearest_triangle;
+use selvik_core::spatial::{Point, Pose, Vector};
+use selvik_formats::targets_csv::TargetRow;
+use selvik_formats::{PackageFiles, Result};
+
+use crate::bring::targets_of;
+use crate::document::{PickDocument, PickKind, TargetDocument};
+use crate::measuring::place_of;
+use crate::questions::Asked;
+
+/// A place that is to be come to.
+pub(super) struct Place {
+    pub name: String,
+    /// In the world.
+    pub at: Point,
+    /// Out of the face it lies on, or against the axis of the frame it is.
+    pub out: Option<Unit<Vector>>,
+    /// Whether there is nothing to come to behind `out`: it lies on a face.
+    pub on_face: bool,
+}
+
+/// Where a pick is: on a face just where it was picked.
+pub(super) fn picked(asked: &Asked, pick: &PickDocument) -> Result<Place> {
+    let (at, body, name) = place_of(asked, pick)?;
+    if pick.kind == PickKind::Frame {
+        let (_, node) = asked.frame(&pick.on)?;
+        return Ok(Place {
+            name,
+            at,
+            out: Some(Unit::new_normalize(
+                asked.node_pose(node).rotation * -Vector::z(),
+            )),
+            on_face: false,
+        });
+    }
+    let faces = matches!(pick.kind, PickKind::Face | PickKind::Spot);
+    let out = body.filter(|_| faces).map(|body| {
+        let (surface, pose) = asked.placed(body);
+        let (triangle, _) = nearest_triangle(surface, &(pose.inverse() * at));
+        let [a, b, c] = surface.mesh().corners(triangle);
+        Unit::new_normalize(pose.rotation * (b - a).cross(&(c - a)))
+    });
+    Ok(Place {
+        name,
+        at,
+        on_face: out.is_some(),
+        out,
+    })
+}
+
+/// The targets of a program, also those of its file, to each of which a tool comes against its axis.
+pub(super) fn targets(asked: &Asked, files: &PackageFiles, program: &str) -> Result<Vec<Place>> {
+    let rows = targets_of(&asked.workcell().document, files, program)?;
+    let place = |row: TargetRow| {
+        let target = TargetDocument::from(row);
+        let frame = match &target.frame {
+            Some(id) => asked.item_pose(asked.position(id)?),
+            None => Pose::identity(),
+        };
+        let pose = frame * target.pose.to_pose();
+        Ok(Place {
+            name: target.id,
+            at: Point::from(pose.translation.vector),
+            out: Some(Unit::new_normalize(pose.rotation * -Vector::z())),
+            on_face: false,
+        })
+    };
+    rows.into_iter().map(place).collect()
+}
