@@ -3,6 +3,7 @@ import { storeToRefs } from 'pinia'
 import { computed, nextTick, ref } from 'vue'
 
 import { useKeys } from '../settings/bindings'
+import AccessList from './AccessList.vue'
 import ClearanceList from './ClearanceList.vue'
 import { useFindings } from './findingsStore'
 import { useRules } from './rulesStore'
@@ -21,6 +22,7 @@ const tabs = {
   reach: { name: 'Reach', shows: ReachList },
   measured: { name: 'Measured', shows: Measured },
   overlap: { name: 'Overlap', shows: OverlapList },
+  access: { name: 'Access', shows: AccessList },
 }
 const order = Object.keys(tabs) as (keyof typeof tabs)[]
 const { tab } = storeToRefs(findings)

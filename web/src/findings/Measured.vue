@@ -8,24 +8,29 @@ import { useUnits } from '../settings/units'
 import { clock, useWhen } from '../when/whenStore'
 import { asText } from './asText'
 import MeasuredBetween from './MeasuredBetween.vue'
-import { headline, told } from './known'
+import MeasuredChain from './MeasuredChain.vue'
+import { headline, letter, told } from './known'
 import MeasuredValues from './MeasuredValues.vue'
 import PickChoice from './PickChoice.vue'
 import KeptList from './KeptList.vue'
 import { useKept } from './keptStore'
 import { useMeasure } from './measureStore'
 import NearestList from './NearestList.vue'
+import { useSeries } from './seriesStore'
 
 const cell = useCell()
 const kept = useKept()
 const measure = useMeasure()
 const notices = useNotices()
+const series = useSeries()
 const units = useUnits()
 const when = useWhen()
 const keyOf = useKeys()
 
 const frames = computed(() => cell.cell?.document.items.filter((i) => i.role === 'frame') ?? [])
 const known = computed(() => measure.measured?.known ?? [])
+/** Two places to begin with; a chain has as many as it has links. */
+const places = computed(() => [...Array(Math.max(2, measure.picks.length)).keys()])
 const isRefused = computed(() => measure.refused && measure.picks.length)
 
 async function copy() {
@@ -72,39 +77,51 @@ async function copy() {
           >
             Keep
           </button>
+          <button
+            v-if="measure.picks.length < 3 && when.duration"
+            class="link"
+            :aria-pressed="!!series.followed"
+            title="How it changes along the path, on the strip below"
+            data-test="measure-along"
+            @click="series.followMeasured"
+          >
+            Along the path
+          </button>
         </template>
       </template>
     </div>
     <p v-if="!measure.picks.length" class="soft hint" data-test="measure-empty">
       Pick one thing in the picture to see all that is known of it, a second to see what lies
       between them: a corner, an edge, a face, with <kbd>Shift</kbd> the whole item, with
-      <kbd>Alt</kbd> just that spot. Or choose:
+      <kbd>Alt</kbd> just that spot. With <kbd>Ctrl</kbd> each further one is a link of a chain. Or
+      choose:
     </p>
     <p v-if="isRefused" class="refused" role="alert" data-test="measure-refused">
       {{ measure.refused }}
     </p>
 
     <MeasuredBetween v-if="measure.measured?.between" :between="measure.measured.between" />
+    <MeasuredChain v-if="measure.measured?.chain" :chain="measure.measured.chain" />
 
-    <section v-for="index in [0, 1]" :key="index" class="thing">
+    <section v-for="index in places" :key="index" class="thing">
       <template v-if="measure.picks.length > index">
         <header>
-          <b class="which">{{ 'AB'[index] }}</b>
+          <b class="which">{{ letter(index) }}</b>
           <span v-if="known[index]" class="what" :data-test="`known-${index}`">
             <b>{{ headline(known[index], units) }}</b>
             <span class="soft">{{ known[index].of }}</span>
           </span>
           <button
             class="link"
-            :title="`Take ${'AB'[index]} away`"
-            :aria-label="`Take ${'AB'[index]} away`"
+            :title="`Take ${letter(index)} away`"
+            :aria-label="`Take ${letter(index)} away`"
             @click="measure.remove(index)"
           >
             ×
           </button>
         </header>
         <MeasuredValues
-          v-if="known[index]"
+          v-if="known[index] && measure.picks.length < 3"
           :values="known[index].values.map((v) => told(v, units))"
         />
       </template>

@@ -4,6 +4,7 @@ import { computed } from 'vue'
 import type { Schemas } from '../api/client'
 import { useUnits } from '../settings/units'
 import { leaning } from './asText'
+import { told } from './known'
 import type { SpanName } from './measureStore'
 import { useMeasure } from './measureStore'
 
@@ -22,7 +23,7 @@ interface Row {
   raw?: string
 }
 const rows = computed((): Row[] => {
-  const { largest, middles, carriers } = props.between
+  const { largest, middles, carriers, reach } = props.between
   const length = (name: string, mm: number, span?: SpanName): Row => ({
     name,
     text: units.length(mm, 1),
@@ -43,8 +44,21 @@ const rows = computed((): Row[] => {
       all.push({ name: 'angle', text: units.angle(angle_deg, 1), raw: `${angle_deg}°` })
   }
   if (largest) all.push(length('at most', largest.length_mm, 'largest'))
+  if (reach) all.push(...reachRows(reach))
   return all
 })
+function reachRows(reach: Schemas['ReachHere']): Row[] {
+  const { used_percent, used_at_most_percent, limit_joint, manipulability } = reach
+  const bracketed = used_at_most_percent - used_percent > 0.05
+  const from = bracketed ? `${used_percent.toFixed(1)} to ` : ''
+  const numbers = reach.numbers.map((value) => told(value, units))
+  const [used, limit] = [numbers[0]!, numbers.length > 2 ? numbers[1]! : null]
+  const all: Row[] = [{ name: 'reach used', text: from + used.text, raw: used.raw }]
+  const joint = limit_joint?.split('/')[1]
+  if (limit) all.push({ name: `to the limit of ${joint}`, text: limit.text, raw: limit.raw })
+  const free = { name: 'from a singularity', text: manipulability.toFixed(3) }
+  return [...all, { ...free, raw: `${manipulability}` }]
+}
 const point = (span?: SpanName) => (measure.pointedAt = span ?? null)
 </script>
 

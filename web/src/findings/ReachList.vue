@@ -4,6 +4,7 @@ import { computed } from 'vue'
 import { useUnits } from '../settings/units'
 import { clock, useWhen } from '../when/whenStore'
 import { useFindings } from './findingsStore'
+import ReachAlong from './ReachAlong.vue'
 import VerdictMark from './VerdictMark.vue'
 import { verdictWord } from './verdicts'
 
@@ -14,6 +15,7 @@ const reachRows = computed(() => findings.findings?.reach.rows ?? [])
 </script>
 
 <template>
+  <ReachAlong />
   <button
     v-for="r in reachRows"
     :key="r.program + r.label + r.time_s"

@@ -1,6 +1,6 @@
 import type { Schemas } from '../api/client'
 import type { useUnits } from '../settings/units'
-import { headline, told } from './known'
+import { headline, letter, told } from './known'
 
 type Units = ReturnType<typeof useUnits>
 
@@ -9,13 +9,21 @@ export function leaning(carriers: Schemas['CarriersApart'], units: Units): strin
   return `not parallel, ${units.angle(carriers.angle_deg ?? 0, 1)}`
 }
 
+function chainLines(chain: Schemas['ChainAnswer'], units: Units): string[] {
+  const legs = chain.legs.map(
+    (leg, i) => `${letter(i)} to ${letter(i + 1)}: ${units.length(leg.length_mm, 1)}`,
+  )
+  return [`chain: ${units.length(chain.length_mm, 1)}`, ...legs]
+}
+
 /** A measurement as lines of text, for a report or a message. */
 export function asText(measured: Schemas['Measured'], units: Units, clock: string): string {
   const things = measured.known.flatMap((known, i) => [
-    `${'AB'[i]}: ${headline(known, units)}, ${known.of}`,
+    `${letter(i)}: ${headline(known, units)}, ${known.of}`,
     ...known.values.map((v) => told(v, units)).map(({ name, text }) => `  ${name}: ${text}`),
   ])
-  const { between } = measured
+  const { between, chain } = measured
+  if (chain) return [...things, ...chainLines(chain, units), `at ${clock}`].join('\n')
   if (!between) return [...things, `at ${clock}`].join('\n')
   const { smallest, largest, middles, carriers, overlap } = between
   const along = smallest.along_mm.map((mm) => units.number(mm, 1)).join('  ')

@@ -26,7 +26,7 @@ export const useFindings = defineStore('findings', () => {
   const section = useSection()
 
   /** Which list is looked at. */
-  const tab = ref<'clearance' | 'reach' | 'measured' | 'overlap'>('clearance')
+  const tab = ref<'clearance' | 'reach' | 'measured' | 'overlap' | 'access'>('clearance')
   const findings = shallowRef<Findings | null>(null)
   /** Its pairs as far as they were asked for, worst first. */
   const pairs = shallowRef<Pair[]>([])

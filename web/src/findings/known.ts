@@ -51,6 +51,10 @@ const valueNames: Record<Value['what'], string> = {
   between_middles: 'centre to centre',
   between_carriers: 'between axes or planes',
   angle: 'angle',
+  reach_used: 'reach used, at most',
+  to_limit: 'to the nearest limit',
+  to_singularity: 'from a singularity',
+  along_chain: 'chain',
 }
 
 /** A value as a person reads it: its name, the number as set, the number as it is. */
@@ -81,11 +85,18 @@ export function told(value: Value, units: Units): Told {
       text: three(value.direction, (x) => plain(x.toFixed(3))),
       raw: value.direction.join(' '),
     }
+  if ('percent' in value)
+    return { name, text: `${value.percent.toFixed(1)} %`, raw: `${value.percent} %` }
+  if ('plain' in value) return { name, text: value.plain.toFixed(3), raw: `${value.plain}` }
   const numbers = 'point_mm' in value ? value.point_mm : value.size_mm
   return { name, text: three(numbers, (x) => units.number(x, 1)), raw: `${numbers.join(' ')} mm` }
 }
 
 const plain = (text: string) => (Number(text) === 0 ? text.replace('-', '') : text)
+
+/** What the things that are measured are told apart by: A, B, C … */
+export const letter = (index: number) =>
+  index < 26 ? String.fromCharCode(65 + index) : `${index + 1}`
 
 /** What it is in a few words: `Hole Ø 24.98 mm`. */
 export function headline(known: Known, units: Units): string {

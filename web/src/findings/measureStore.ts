@@ -46,6 +46,9 @@ export const useMeasure = defineStore('measure', () => {
   /** The span that is pointed at in the list. */
   const pointedAt = ref<SpanName | null>(null)
 
+  /** The leg of a chain that is pointed at. */
+  const pointedLeg = ref<number | null>(null)
+
   const picking = computed(() => where.asking === 'measure')
   function toggle() {
     where.asking = picking.value ? null : 'measure'
@@ -54,9 +57,10 @@ export const useMeasure = defineStore('measure', () => {
   const clear = () => set([])
   const swap = () => set([...picks.value].reverse())
   const remove = (index: number) => set(picks.value.filter((_, i) => i !== index))
-  /** Takes one more; after two a new measurement begins. */
-  function take(pick: Pick) {
-    set(picks.value.length === 2 ? [pick] : [...picks.value, pick])
+  /** Takes one more; after two a new measurement begins, unless it is to be a chain. */
+  function take(pick: Pick, chained = false) {
+    const full = picks.value.length >= 2
+    set(full && !chained ? [pick] : [...picks.value, pick])
   }
   /** Puts one in its place. */
   function put(index: number, pick: Pick) {
@@ -77,9 +81,9 @@ export const useMeasure = defineStore('measure', () => {
     return wanted === 'spot' ? spotOf(found.pick) : found.pick
   }
   const spotOf = ({ on, at_mm }: Pick): Pick => ({ on, kind: 'spot', at_mm })
-  async function click(met: Met, wanted: Wanted) {
+  async function click(met: Met, wanted: Wanted, chained = false) {
     try {
-      take(await meant(met, wanted))
+      take(await meant(met, wanted), chained)
     } catch (e) {
       notices.say(e)
     }
@@ -181,14 +185,24 @@ export const useMeasure = defineStore('measure', () => {
   })
   /** The one drawn in the picture: what is pointed at, else the smallest. */
   const shownSpan = computed((): Span | null => {
+    const leg = measured.value?.chain?.legs[pointedLeg.value ?? -1]
+    if (leg) return leg
     const pointed = pointedAt.value && spans.value[pointedAt.value]
     return pointed ?? spans.value.smallest ?? null
+  })
+  /** Of a reach, the legs along the floor and upwards. */
+  const corner = computed((): Vec3[][] => {
+    const { reach, smallest } = measured.value?.between ?? {}
+    if (!reach || !smallest) return []
+    const [from, to] = [smallest.from_mm, smallest.to_mm] as [Vec3, Vec3]
+    return [[from, [to[0], to[1], from[2]], to]]
   })
   /** Lines and points (mm) that show what was picked, and what a click would take. */
   const drawn = computed(() => {
     const known = [...(measured.value?.known ?? []), ...(aimed.value ? [aimed.value.known] : [])]
+    const legs = (measured.value?.chain?.legs ?? []).map((leg) => [leg.from_mm, leg.to_mm])
     return {
-      lines: known.flatMap((k) => k.lines_mm) as Vec3[][],
+      lines: [...known.flatMap((k) => k.lines_mm), ...legs, ...corner.value] as Vec3[][],
       points: known.flatMap((k) => k.points_mm) as Vec3[],
     }
   })
@@ -202,6 +216,8 @@ export const useMeasure = defineStore('measure', () => {
     neighbours,
     findNeighbours,
     pointedAt,
+    pointedLeg,
+    corner,
     picking,
     spans,
     shownSpan,

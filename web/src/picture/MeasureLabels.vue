@@ -2,7 +2,7 @@
 import { computed, reactive, ref, watch } from 'vue'
 
 import type { Vec3 } from '../api/client'
-import { headline } from '../findings/known'
+import { headline, letter } from '../findings/known'
 import { useMeasure } from '../findings/measureStore'
 import { useUnits } from '../settings/units'
 import { type At, labelPlaces, type Wanting } from './labelPlaces'
@@ -45,16 +45,35 @@ const labels = computed((): Label[] => {
   const span = measure.shownSpan
   if (from && to && span)
     all.push({ id: 'span', text: units.length(span.length_mm, 1), at: middle(from, to) })
+  all.push(...legs.value)
   measure.measured?.known.forEach((known, i) => {
     const own = placeOf(known.points_mm as Vec3[], known.lines_mm as Vec3[][])
     // Whole items are marked where they are nearest.
     const at = own ?? [from, to][i] ?? null
     // Alone it says what it is; two are told apart by their letters.
     const alone = measure.picks.length === 1
-    const text = alone ? headline(known, units) : 'AB'[i]!
+    const text = alone ? headline(known, units) : letter(i)
     if (at) all.push({ id: `thing-${i}`, text, at })
   })
   return all.map((l) => ({ ...l, width: wide(l.text), height: HIGH, moved: moved[l.id] }))
+})
+/** The lengths of the legs of a chain, or of a reach along the floor and upwards. */
+const legs = computed(() => {
+  const found: { id: string; text: string; at: At }[] = []
+  const add = (id: string, mm: number, [from, to]: [Vec3, Vec3]) => {
+    const [p, q] = [seen(from), seen(to)]
+    if (p && q) found.push({ id, text: units.length(mm, 1), at: middle(p, q) })
+  }
+  measure.measured?.chain?.legs.forEach((leg, i) =>
+    add(`leg-${i}`, leg.length_mm, [leg.from_mm as Vec3, leg.to_mm as Vec3]),
+  )
+  const [way] = measure.corner
+  const level = measure.measured?.between?.smallest.level_mm
+  if (way && level) {
+    add('level', level[0]!, [way[0]!, way[1]!])
+    add('upwards', level[1]!, [way[1]!, way[2]!])
+  }
+  return found
 })
 /** Where a thing is seen: its point, or the middle of its first line. */
 function placeOf(points: Vec3[], lines: Vec3[][]): At | null {

@@ -57,7 +57,7 @@ const { width, height } = useElementSize(box)
 const hand = useHand(box, props.index, () => scene.value, {
   click(at, e) {
     const hit = scene.value?.spots.pick(props.index, ...at) ?? null
-    if (measure.picking) return hit ? void measure.click(met(hit), wanted(e)) : undefined
+    if (measure.picking) return hit ? void measure.click(met(hit), wanted(e), chains(e)) : undefined
     if (where.asking) return answerAsking(at, hit)
     const ghost = what.peeking ? scene.value?.spots.pick(props.index, ...at, true) : null
     if (ghost && !what.visible.has(ghost.item)) return what.show([ghost.item])
@@ -103,6 +103,8 @@ const met = (hit: Hit): Met => ({
   ...hit,
   near_mm: NEAR * (scene.value?.spots.pixel(props.index, hit.at) ?? 1),
 })
+/** Held down, it is one more link of a chain. */
+const chains = (e: PointerEvent) => e.ctrlKey || e.metaKey
 function wanted(e: { shiftKey: boolean; altKey: boolean }): Wanted {
   if (e.shiftKey) return 'item'
   return e.altKey ? 'spot' : 'nearest'
@@ -201,7 +203,7 @@ const asked = {
   'cut-edge': 'Click the edge, hole or pin to cut square to',
   'cut-points': '',
   pivot: 'Click the point to turn about',
-  measure: 'Click a corner, edge or face; Shift the whole item, Alt just the spot',
+  measure: 'Click a corner, edge or face; Shift the whole item, Alt just the spot, Ctrl a chain',
   places: '',
 }
 const question = computed(() => {

@@ -5,9 +5,11 @@ import { useTheme } from 'vuetify'
 
 import type { Cell, Vec3 } from '../api/client'
 import { useCell } from '../cell/cellStore'
+import { useAccess } from '../findings/accessStore'
 import { useFindings } from '../findings/findingsStore'
 import { useMeasure } from '../findings/measureStore'
 import { useOverlaps } from '../findings/overlapStore'
+import { useReach } from '../findings/reachStore'
 import { useSection } from '../where/sectionStore'
 import { palettes } from '../scene/look'
 import { useSettings } from '../settings/settingsStore'
@@ -36,6 +38,8 @@ const jog = useJog()
 const findings = useFindings()
 const measure = useMeasure()
 const overlaps = useOverlaps()
+const reach = useReach()
+const access = useAccess()
 const drawing = useDrawing()
 const section = useSection()
 const settings = useSettings()
@@ -197,6 +201,10 @@ watch([() => findings.openEdges, () => overlaps.lines, scene, palette], () =>
 watch([() => measure.drawn, () => measure.shownSpan, scene, palette], ([drawn, span]) =>
   scene.value?.stage.setMeasured(drawn.lines, span && [span.from_mm as Vec3, span.to_mm as Vec3]),
 )
+watch([() => reach.lines, () => access.lines, scene, palette], () =>
+  scene.value?.stage.setReached([...reach.lines, ...access.lines]),
+)
+watch([() => access.shaded, scene, palette], ([shaded]) => scene.value?.stage.setShade(shaded))
 watch([() => tours.eyes, scene], () => scene.value?.stage.setTour(tours.eyes))
 defineExpose({ scene })
 </script>

@@ -1,4 +1,7 @@
 import * as THREE from 'three'
+import { LineMaterial } from 'three/addons/lines/LineMaterial.js'
+import { LineSegments2 } from 'three/addons/lines/LineSegments2.js'
+import { LineSegmentsGeometry } from 'three/addons/lines/LineSegmentsGeometry.js'
 
 import type { Schemas, Section, Vec3 } from '../api/client'
 import { metres } from './cameras'
@@ -7,6 +10,8 @@ import { hatchedFaces } from './hatching'
 
 /** So far before a cut face its outline is drawn, and an overlap before both, m. */
 const [OUTLINE, OVERLAP] = [4e-4, 2e-4]
+/** How wide outlines are drawn, pixels: twice as wide as edges. */
+const WIDE = 2.4
 
 /** What is cut, and where the frames stand that cuts are fixed to. */
 export interface Cuts {
@@ -37,16 +42,18 @@ export class Cut {
     this.cuts = cuts
     this.stand(frames)
     if (!cuts.sections.length) return
+    const ends: number[] = []
     for (const face of faces?.faces ?? []) {
       const tint = hatchedFaces(colourOf(face.item), palette, face.hatch)
       this.add(filled(face, tint), ZERO)
-      this.outline(face, palette.ink, OUTLINE)
+      outline(face, ends)
     }
     for (const both of faces?.overlaps ?? []) {
       const off = new THREE.Vector3(...(both.normal as Vec3)).multiplyScalar(OVERLAP)
       this.add(filled(both, hatchedFaces(palette.ink, palette, 'overlap')), off)
-      this.outline({ ...both, open_mm: [] }, palette.ink, OUTLINE)
+      outline({ ...both, open_mm: [] }, ends)
     }
+    if (ends.length) this.group.add(drawnLines(ends, palette.ink))
   }
 
   /** Takes cuts along that are fixed to frames. */
@@ -65,23 +72,13 @@ export class Cut {
     return this.cuts.sections.some((s) => s.fixed_to)
   }
 
-  private outline(
-    face: { normal: number[]; outlines_mm: number[][][]; open_mm: number[][][] },
-    ink: string,
-    before: number,
-  ) {
-    const off = new THREE.Vector3(...(face.normal as Vec3)).multiplyScalar(before)
-    const closed = face.outlines_mm.map((loop) => [...loop, loop[0]!])
-    for (const way of [...closed, ...face.open_mm]) this.add(drawnLine(way, ink), off)
-  }
-
   private add(drawn: THREE.Object3D, off: THREE.Vector3) {
     drawn.position.copy(off)
     this.group.add(drawn)
   }
 
   private clear() {
-    for (const drawn of this.group.children as (THREE.Mesh | THREE.Line)[]) {
+    for (const drawn of this.group.children as THREE.Mesh[]) {
       drawn.geometry.dispose()
       ;(drawn.material as THREE.Material).dispose()
     }
@@ -104,7 +101,23 @@ function filled(
   return new THREE.Mesh(geometry, material)
 }
 
-function drawnLine(way_mm: number[][], ink: string): THREE.Line {
-  const geometry = new THREE.BufferGeometry().setFromPoints(way_mm.map((p) => metres(p)))
-  return new THREE.Line(geometry, new THREE.LineBasicMaterial({ color: ink }))
+/** Appends the ends (m) of the pieces of a face's outlines, a hair before it. */
+function outline(
+  face: { normal: number[]; outlines_mm: number[][][]; open_mm: number[][][] },
+  ends: number[],
+) {
+  const off = new THREE.Vector3(...(face.normal as Vec3)).multiplyScalar(OUTLINE)
+  const closed = face.outlines_mm.map((loop) => [...loop, loop[0]!])
+  for (const way of [...closed, ...face.open_mm]) {
+    const points = way.map((p) => metres(p as Vec3).add(off))
+    points.slice(1).forEach((p, i) => ends.push(...points[i]!.toArray(), ...p.toArray()))
+  }
+}
+
+function drawnLines(ends: number[], ink: string): LineSegments2 {
+  const geometry = new LineSegmentsGeometry()
+  geometry.setPositions(ends)
+  const lines = new LineSegments2(geometry, new LineMaterial({ color: ink, linewidth: WIDE }))
+  lines.frustumCulled = false
+  return lines
 }

@@ -35,6 +35,7 @@ export class Marks {
   private gap = new WideLines(2.5, 21)
   private openEdges = new WideLines(2.5, 20)
   private measured = new WideLines(2.5, 20)
+  private reached = new WideLines(2, 19)
   private camera = new WideLines(1.6, 19)
   private tour = new WideLines(1.6, 19)
   readonly objects = [
@@ -42,6 +43,7 @@ export class Marks {
     this.gap,
     this.openEdges,
     this.measured,
+    this.reached,
     this.camera,
     this.tour,
   ].map((lines) => lines.object)
@@ -68,17 +70,12 @@ export class Marks {
 
   /** Lines of what is measured, and the span between two points, mm. */
   setMeasured(lines: Vec3[][], span: [Vec3, Vec3] | null) {
-    const ends: number[] = []
-    const all = span ? [...lines, span] : lines
-    for (const line of all)
-      line
-        .slice(1)
-        .forEach((p, i) => ends.push(...line[i]!.map((x) => x * M), ...p.map((x) => x * M)))
-    const colour = new THREE.Color(this.palette.selection)
-    this.measured.set(
-      ends,
-      Array.from({ length: ends.length / 6 }, () => colour),
-    )
+    setWays(this.measured, span ? [...lines, span] : lines, this.palette.selection)
+  }
+
+  /** Lines of what can be reached, mm. */
+  setReached(lines: Vec3[][]) {
+    setWays(this.reached, lines, this.palette.accent)
   }
 
   /** The way of a tour's camera, as eyes in mm. */
@@ -113,6 +110,18 @@ export class Marks {
       Array.from({ length: ends.length / 6 }, () => colour),
     )
   }
+}
+
+/** Draws ways through points (mm) in one colour. */
+function setWays(drawn: WideLines, ways: Vec3[][], ink: string) {
+  const ends: number[] = []
+  for (const way of ways)
+    way.slice(1).forEach((p, i) => ends.push(...way[i]!.map((x) => x * M), ...p.map((x) => x * M)))
+  const colour = new THREE.Color(ink)
+  drawn.set(
+    ends,
+    Array.from({ length: ends.length / 6 }, () => colour),
+  )
 }
 
 /** Where a frame stands in the world. */

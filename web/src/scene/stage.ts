@@ -14,6 +14,7 @@ import { lights, type Palette } from './look'
 import { Marks, type SceneFrame } from './marks'
 import { isStandard, widthAtPivot } from './navigation'
 import { type Painting, type PaneView, ROUGH } from './painter'
+import { Shade, type Shaded } from './shade'
 import { Sight } from './sight'
 import type { Standing } from './spots'
 
@@ -46,6 +47,7 @@ export class Stage {
   private bodies?: Bodies
   private ground = new Ground()
   private cut = new Cut()
+  private shade = new Shade()
   private marks: Marks
   private carrying: Carrying
   private marked: SceneFrame[] = []
@@ -83,7 +85,16 @@ export class Stage {
     const fill = new THREE.DirectionalLight(lights.fill, 0.5)
     fill.position.set(3, 4, 2)
     const { sun, group } = this.ground
-    this.scene.add(sky, fill, sun, sun.target, group, this.cut.group, ...this.marks.objects)
+    this.scene.add(
+      sky,
+      fill,
+      sun,
+      sun.target,
+      group,
+      this.cut.group,
+      this.shade.group,
+      ...this.marks.objects,
+    )
     this.setPalette(palette)
   }
 
@@ -201,6 +212,18 @@ export class Stage {
   /** Lines of what is measured, and the span between two points, mm; always on top. */
   setMeasured(lines: Vec3[][], span: [Vec3, Vec3] | null) {
     this.marks.setMeasured(lines, span)
+    this.changed(false)
+  }
+
+  /** Lines of what can be reached, mm; always on top. */
+  setReached(lines: Vec3[][]) {
+    this.marks.setReached(lines)
+    this.changed(false)
+  }
+
+  /** Tints faces that can be come to, and those that can't. */
+  setShade(shaded: Shaded | null) {
+    this.shade.set(shaded, this.palette)
     this.changed(false)
   }
 

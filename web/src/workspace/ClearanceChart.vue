@@ -14,6 +14,7 @@ import { clock, useWhen } from '../when/whenStore'
 import LaneFaults from './LaneFaults.vue'
 import { LANE, laneCount } from './lanes'
 import ProgramLanes from './ProgramLanes.vue'
+import { useScrubber } from './useScrubber'
 
 const cell = useCell()
 const units = useUnits()
@@ -79,24 +80,7 @@ const spans = computed(() =>
   marked.value.flatMap((p) => p.broken.map((b) => [b.start_s[0]!, b.end_s[1]!] as const)),
 )
 
-let scrubbing = false
-function scrub(e: PointerEvent) {
-  const box = chart.value!.getBoundingClientRect()
-  when.goTo(x.value.invert(e.clientX - box.left))
-}
-function down(e: PointerEvent) {
-  scrubbing = true
-  when.pause()
-  chart.value!.setPointerCapture(e.pointerId)
-  scrub(e)
-}
-function key(e: KeyboardEvent) {
-  const by = { ArrowRight: 0.04, ArrowLeft: -0.04, PageUp: 1, PageDown: -1 }[e.key]
-  if (by) when.goTo(when.time + by * (e.shiftKey ? 0.1 : 1))
-  else if (e.key === 'End') when.goTo(when.duration)
-  else return
-  e.preventDefault()
-}
+const { down, move, up, key } = useScrubber(chart, x)
 const told = (p: Pair) =>
   `${verdictWord(p.verdict)}: ${p.a.name} – ${p.b.name}, ` +
   `${units.length(p.attained_mm)} at ${clock(p.time_s)}`
@@ -128,8 +112,8 @@ const markAt = (p: Pair) => ({
       :aria-valuetext="clock(when.time)"
       data-test="scrubber"
       @pointerdown="down"
-      @pointermove="scrubbing && scrub($event)"
-      @pointerup="scrubbing = false"
+      @pointermove="move"
+      @pointerup="up"
       @keydown="key"
     >
       <ProgramLanes :x="x" />

@@ -4,11 +4,14 @@ import { useKeys } from '../settings/bindings'
 import { useJog } from '../when/jogStore'
 import { usePrograms } from '../when/programStore'
 import { clock, useWhen } from '../when/whenStore'
+import { useSeries } from '../findings/seriesStore'
 import ClearanceChart from './ClearanceChart.vue'
+import SeriesChart from './SeriesChart.vue'
 
 const when = useWhen()
 const programs = usePrograms()
 const jog = useJog()
+const series = useSeries()
 const keyOf = useKeys()
 const speeds = [0.1, 0.25, 0.5, 1, 2, 4]
 </script>
@@ -51,7 +54,8 @@ const speeds = [0.1, 0.25, 0.5, 1, 2, 4]
         </button>
       </div>
     </div>
-    <ClearanceChart />
+    <SeriesChart v-if="series.followed" />
+    <ClearanceChart v-else />
   </section>
 </template>
 

@@ -60,7 +60,7 @@ impl Between {
         [nearest]
             .into_iter()
             .chain(others.into_iter().flatten())
-            .chain(self.reach.iter().flat_map(ReachHere::numbers))
+            .chain(self.reach.iter().flat_map(|reach| reach.numbers.clone()))
             .collect()
     }
 }

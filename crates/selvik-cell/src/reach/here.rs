@@ -17,12 +17,10 @@ pub struct ReachHere {
     pub used_at_most_percent: f64,
     /// The joint nearest to a limit, `item/joint`.
     pub limit_joint: Option<String>,
-    /// How near, degrees or mm.
-    pub to_limit_deg_or_mm: Option<f64>,
     /// 0 at a singularity.
     pub manipulability: f64,
-    #[serde(skip)]
-    limit_turns: bool,
+    /// The same as numbers with their units: what is used, how near a joint is to a limit, and to a singularity.
+    pub numbers: Vec<KnownValue>,
 }
 
 impl ReachHere {
@@ -35,37 +33,31 @@ impl ReachHere {
         let limit = left
             .nearest_limit
             .map(|(at, room)| (arm.joints()[at], room));
+        let value = |what, amount| KnownValue { what, amount };
+        let room = limit.map(|(joint, room)| {
+            let told = workcell.joint_value(joint, room);
+            let amount = if assembly.joints()[joint].kind.turns() {
+                Amount::AngleDeg(told)
+            } else {
+                Amount::LengthMm(told)
+            };
+            value(ValueKind::ToLimit, amount)
+        });
+        let at_most = Amount::Percent(used.most * 100.0);
+        let free = Amount::Plain(left.manipulability);
+        let numbers = [
+            Some(value(ValueKind::ReachUsed, at_most)),
+            room,
+            Some(value(ValueKind::ToSingularity, free)),
+        ];
         Some(Self {
             robot: assembly.cell().items()[robot].id.0.clone(),
             used_percent: used.least * 100.0,
             used_at_most_percent: used.most * 100.0,
             limit_joint: limit.map(|(joint, _)| workcell.joint_key(joint)),
-            to_limit_deg_or_mm: limit.map(|(joint, room)| workcell.joint_value(joint, room)),
             manipulability: left.manipulability,
-            limit_turns: limit.is_some_and(|(joint, _)| assembly.joints()[joint].kind.turns()),
+            numbers: numbers.into_iter().flatten().collect(),
         })
-    }
-
-    /// Its numbers.
-    pub(crate) fn numbers(&self) -> Vec<KnownValue> {
-        let value = |what, amount| KnownValue { what, amount };
-        let room = self.to_limit_deg_or_mm.map(|room| {
-            let amount = if self.limit_turns {
-                Amount::AngleDeg(room)
-            } else {
-                Amount::LengthMm(room)
-            };
-            value(ValueKind::ToLimit, amount)
-        });
-        let used = value(
-            ValueKind::ReachUsed,
-            Amount::Percent(self.used_at_most_percent),
-        );
-        let free = value(ValueKind::ToSingularity, Amount::Plain(self.manipulability));
-        [Some(used), room, Some(free)]
-            .into_iter()
-            .flatten()
-            .collect()
     }
 }
 

@@ -22,7 +22,7 @@ const DIRECTIONS: usize = 800;
 /// How far apart they are about, rad.
 const APART: f64 = 0.09;
 /// How often the widest cone is looked for closer by.
-const CLOSER: u32 = 14;
+const CLOSER: u32 = 24;
 /// A triangle as near to the point lies in it, m.
 const TOUCHING: f64 = 1e-5;
 
@@ -53,7 +53,9 @@ pub fn free_cone(
         .collect();
     let free = tried.par_iter().filter(|(_, free)| *free);
     let wide = |axis: &Unit<Vector>| clear_about(obstacles, point, axis, normal, rod);
-    let best = free.map(|(axis, _)| (*axis, wide(axis)));
+    let straight = normal.into_par_iter().copied();
+    let axes = free.map(|(axis, _)| *axis).chain(straight);
+    let best = axes.map(|axis| (axis, wide(&axis)));
     let best = best.max_by(|a, b| a.1.total_cmp(&b.1));
     let cone = best.map(|mut best| {
         let mut step = APART;
