@@ -1,5 +1,7 @@
 //! Which bodies touch or overlap where everything stands, and how much.
 
+use std::sync::atomic::{AtomicBool, Ordering};
+
 use nalgebra::Translation3;
 use rayon::prelude::*;
 use selvik_core::clearance::{Limit, Side, distance, overlap_depth};
@@ -96,11 +98,12 @@ const SHIFTED: f64 = 0.99;
 /// So many segments of a crossing are told.
 const MOST_LINES: usize = 20_000;
 
-/// Looks for what touches and overlaps where `asked` has everything.
+/// Looks for what touches and overlaps where `asked` has everything; when `stop` becomes true, what was found until then is
+/// all there is.
 ///
 /// # Errors
 /// [`FormatError`] for an item that is not there, or a tolerance that is none.
-pub fn overlaps(asked: &Asked, wanted: &OverlapsWanted) -> Result<Overlaps> {
+pub fn overlaps(asked: &Asked, wanted: &OverlapsWanted, stop: &AtomicBool) -> Result<Overlaps> {
     let workcell = asked.workcell();
     let assembly = &workcell.assembly;
     let tolerance = wanted.tolerance_mm * 1e-3;
@@ -147,16 +150,20 @@ pub fn overlaps(asked: &Asked, wanted: &OverlapsWanted) -> Result<Overlaps> {
             near.push((*a.min(b), *a.max(b)));
         }
     }
+    let goes_on = || !stop.load(Ordering::Relaxed);
     let meet: Vec<Meeting> = near
         .into_par_iter()
+        .filter(|_| goes_on())
         .filter_map(|(a, b)| meeting(asked, a, b, tolerance))
         .collect();
     complete &= meet.len() <= MOST_TOLD;
     let mut pairs: Vec<OverlappingPair> = meet
         .into_par_iter()
         .take(MOST_TOLD)
+        .filter(|_| goes_on())
         .map(|meeting| told(asked, &meeting, tolerance))
         .collect();
+    complete &= goes_on();
     pairs.sort_by(|p, q| q.depth_mm[0].total_cmp(&p.depth_mm[0]));
     Ok(Overlaps {
         pairs,

@@ -1,9 +1,12 @@
 import { useNaming } from '../cell/namingStore'
+import { useAccess } from '../findings/accessStore'
 import { useFindings } from '../findings/findingsStore'
 import { useKept } from '../findings/keptStore'
 import { useMeasure } from '../findings/measureStore'
 import { useOverlaps } from '../findings/overlapStore'
+import { useReach } from '../findings/reachStore'
 import { useRules } from '../findings/rulesStore'
+import { useSeries } from '../findings/seriesStore'
 import { useSettings } from '../settings/settingsStore'
 import { useWhat } from '../what/whatStore'
 import { useDrawing } from '../where/drawingStore'
@@ -52,6 +55,13 @@ export function findingsActions(): Row[] {
   const overlaps = useOverlaps()
   const drawing = useDrawing()
   const settings = useSettings()
+  const series = useSeries()
+  const reach = useReach()
+  const access = useAccess()
+  function open(tab: typeof findings.tab) {
+    settings.panels.findings = true
+    findings.tab = tab
+  }
   return [
     {
       id: 'measure',
@@ -59,9 +69,7 @@ export function findingsActions(): Row[] {
       key: 'M',
       run: () => {
         measure.toggle()
-        if (!measure.picking) return
-        settings.panels.findings = true
-        findings.tab = 'measured'
+        if (measure.picking) open('measured')
       },
     },
     {
@@ -75,9 +83,40 @@ export function findingsActions(): Row[] {
       id: 'overlaps',
       name: 'What overlaps here',
       run: () => {
-        settings.panels.findings = true
-        findings.tab = 'overlap'
+        open('overlap')
         void overlaps.look()
+      },
+    },
+    {
+      id: 'measure-along',
+      name: 'What is measured, along the path',
+      run: series.followMeasured,
+      enabled: () => measure.picks.length > 0 && measure.picks.length < 3,
+    },
+    {
+      id: 'reach-along',
+      name: 'Reach along the path',
+      run: () => {
+        open('reach')
+        void reach.follow()
+      },
+      enabled: () => reach.tcp !== null,
+    },
+    {
+      id: 'reach-outline',
+      name: 'Outline of what a robot reaches',
+      run: () => {
+        open('reach')
+        reach.outlined = !reach.outlined
+      },
+      enabled: () => reach.tcp !== null,
+    },
+    {
+      id: 'access',
+      name: 'What can be seen or reached from here',
+      run: () => {
+        open('access')
+        void access.look()
       },
     },
     {

@@ -1,7 +1,10 @@
 import { useCell } from '../cell/cellStore'
+import { useAccess } from '../findings/accessStore'
 import { useFindings } from '../findings/findingsStore'
 import { useDrawing } from '../where/drawingStore'
 import { useMeasure } from '../findings/measureStore'
+import { useOverlaps } from '../findings/overlapStore'
+import { useSeries } from '../findings/seriesStore'
 import { useSettings } from '../settings/settingsStore'
 import { useItems } from '../what/itemsStore'
 import { useWhat } from '../what/whatStore'
@@ -26,6 +29,9 @@ export function programActions(): Row[] {
   const exporting = useExport()
   const jog = useJog()
   const measure = useMeasure()
+  const overlaps = useOverlaps()
+  const series = useSeries()
+  const access = useAccess()
   const drawing = useDrawing()
   const programs = usePrograms()
   return [
@@ -80,6 +86,7 @@ export function programActions(): Row[] {
       run: () => {
         if (exporting.job) return exporting.stop()
         if (findings.job) return findings.stop()
+        if (overlaps.looking) return overlaps.stop()
         if (drawing.begun) return (drawing.begun = null)
         if (drawing.open) return (drawing.open = false)
         if (where.asking) {
@@ -97,6 +104,8 @@ export function programActions(): Row[] {
         if (programs.open) return programs.toggle()
         if (what.peeking) return (what.peeking = false)
         if (measure.picks.length) return measure.clear()
+        if (series.followed) return series.close()
+        if (access.found || access.cone) return access.forget()
         what.select(null)
       },
     },

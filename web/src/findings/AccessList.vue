@@ -27,6 +27,9 @@ const judged = computed(() => {
   if (places.value.length) all.push('what is picked')
   return all
 })
+const question = computed(() =>
+  access.rod.diameter_mm ? 'What can be reached?' : 'What can be seen?',
+)
 const nothing = computed(() => !judged.value.length && !access.program)
 
 const faces = computed(() => access.found?.faces)
@@ -109,12 +112,12 @@ const value = (e: Event) => (e.target as HTMLSelectElement).value
         :disabled="access.looking || nothing"
         data-test="access-look"
         @click="access.look"
-        >{{ access.looking ? 'Looking…' : 'What can be come to?' }}</v-btn
+        >{{ access.looking ? 'Looking…' : question }}</v-btn
       >
       <button
         class="link"
         :disabled="!places.length || access.looking"
-        title="From which directions the first place that is picked can be come to"
+        title="From which directions the first place that is picked is free"
         data-test="access-cone"
         @click="access.findCone"
       >
@@ -203,7 +206,7 @@ input.number {
 }
 .line {
   display: grid;
-  grid-template-columns: 14px minmax(0, 1fr) auto 74px;
+  grid-template-columns: 14px minmax(0, 1fr) auto 78px;
   gap: 6px;
   align-items: center;
   text-align: left;

@@ -16,7 +16,7 @@ const said = (p: Point) => (p.by_name ? `by ${p.by_name}, ${units.length(p.out_m
 <template>
   <section class="places" aria-label="Places" data-test="access-places">
     <p class="soft">
-      {{ points.filter((p) => p.verdict === 'free').length }} of {{ points.length }} can be come to.
+      {{ points.filter((p) => p.verdict === 'free').length }} of {{ points.length }} are free.
     </p>
     <button
       v-for="(p, i) in points"

@@ -47,23 +47,24 @@ describe('the panel of findings', () => {
     swept()
     const shown = panel()
     const tabs = shown.get('[role=tablist]')
-    expect(selected(shown)).toEqual(['true', 'false', 'false', 'false'])
+    expect(selected(shown)).toEqual(['true', 'false', 'false', 'false', 'false'])
     await tabs.trigger('keydown', { key: 'ArrowLeft' })
     await nextTick()
-    expect(selected(shown)).toEqual(['false', 'false', 'false', 'true'])
-    expect(document.activeElement?.textContent?.trim()).toBe('Overlap')
+    expect(selected(shown)).toEqual(['false', 'false', 'false', 'false', 'true'])
+    expect(document.activeElement?.textContent?.trim()).toBe('Access')
     await tabs.trigger('keydown', { key: 'ArrowRight' })
-    expect(selected(shown)).toEqual(['true', 'false', 'false', 'false'])
+    expect(selected(shown)).toEqual(['true', 'false', 'false', 'false', 'false'])
     await tabs.trigger('keydown', { key: 'End' })
-    expect(selected(shown)).toEqual(['false', 'false', 'false', 'true'])
+    expect(selected(shown)).toEqual(['false', 'false', 'false', 'false', 'true'])
     await tabs.trigger('keydown', { key: 'Home' })
-    expect(selected(shown)).toEqual(['true', 'false', 'false', 'false'])
+    expect(selected(shown)).toEqual(['true', 'false', 'false', 'false', 'false'])
   })
 
   it('has one tab in the order of the keys, which names the panel', async () => {
     const shown = panel()
     expect(shown.findAll('[role=tab]').map((t) => t.attributes('tabindex'))).toEqual([
       '0',
+      '-1',
       '-1',
       '-1',
       '-1',

@@ -146,11 +146,13 @@ const left = computed(() => {
 }
 .tabs {
   display: flex;
-  gap: 2px;
-  padding: 0 10px 6px;
+  flex-wrap: wrap;
+  justify-content: space-between;
+  padding: 0 5px 6px;
+  font-size: 12px;
 }
 .tabs button {
-  padding: 3px 9px;
+  padding: 3px 4px;
   border-radius: 5px;
 }
 .tabs [aria-selected='true'] {

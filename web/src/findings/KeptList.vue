@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useCell } from '../cell/cellStore'
-import { useKept, orders } from './keptStore'
+import { groupings, orders, useKept } from './keptStore'
 import KeptCard from './KeptCard.vue'
 
 /** Measurements with a name. */
@@ -33,8 +33,21 @@ const json = () => `/api/cells/${cell.cell!.id}/kept-findings`
           <option v-for="(name, key) in orders" :key="key" :value="key">{{ name }}</option>
         </select></label
       >
+      <label
+        >in
+        <select
+          v-model="kept.grouping"
+          aria-label="Groups of kept findings"
+          data-test="kept-grouping"
+        >
+          <option v-for="(name, key) in groupings" :key="key" :value="key">{{ name }}</option>
+        </select></label
+      >
     </div>
-    <KeptCard v-for="k in kept.list" :key="k.finding.id" :kept="k" />
+    <template v-for="group in kept.groups" :key="group.name">
+      <h4 v-if="group.name" data-test="kept-group">{{ group.name }} ({{ group.kept.length }})</h4>
+      <KeptCard v-for="k in group.kept" :key="k.finding.id" :kept="k" />
+    </template>
     <p v-if="!kept.list.length" class="soft">None of them says “{{ kept.filter }}”.</p>
   </section>
 </template>
@@ -52,6 +65,14 @@ header,
   gap: 10px;
   align-items: baseline;
   font-size: 12px;
+}
+h4 {
+  font-size: 12px;
+  font-weight: 600;
+  color: var(--soft);
+}
+.row {
+  flex-wrap: wrap;
 }
 h3 {
   flex: 1;

@@ -9,8 +9,8 @@ defineProps<{ chain: Schemas['ChainAnswer'] }>()
 const measure = useMeasure()
 const units = useUnits()
 const point = (leg: number | null) => (measure.pointedLeg = leg)
-const angleAt = (deg: number | null | undefined) =>
-  typeof deg === 'number' ? `∠ ${units.angle(deg, 1)}` : ''
+const angleAt = (at: number, deg: number | null | undefined) =>
+  typeof deg === 'number' ? `at ${letter(at)} ${units.angle(deg, 1)}` : ''
 </script>
 
 <template>
@@ -33,7 +33,7 @@ const angleAt = (deg: number | null | undefined) =>
       @blur="point(null)"
     >
       <span>{{ letter(i) }} – {{ letter(i + 1) }}</span>
-      <span class="soft number">{{ angleAt(chain.angles_deg[i]) }}</span>
+      <span class="soft number">{{ angleAt(i + 1, chain.angles_deg[i]) }}</span>
       <span class="number" :title="`${leg.length_mm} mm`">{{
         units.length(leg.length_mm, 1)
       }}</span>

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 
+import { useKeys } from '../settings/bindings'
 import { useUnits } from '../settings/units'
 import { clock, useWhen } from '../when/whenStore'
 import { type Overlap, useOverlaps } from './overlapStore'
@@ -10,6 +11,7 @@ import VerdictMark from './VerdictMark.vue'
 const overlaps = useOverlaps()
 const units = useUnits()
 const when = useWhen()
+const keyOf = useKeys()
 
 const stale = computed(() => Math.abs(when.time - overlaps.foundAt) > 1e-6)
 const words = { overlaps: 'overlap', touches: 'touch', not_certain: 'not certain' } as const
@@ -29,6 +31,13 @@ function setTolerance(e: Event) {
       data-test="look-for-overlaps"
       @click="overlaps.look"
       >{{ overlaps.looking ? 'Looking…' : 'What overlaps here?' }}</v-btn
+    >
+    <v-btn
+      v-if="overlaps.looking"
+      :title="`Stop (${keyOf('escape')})`"
+      data-test="stop-overlaps"
+      @click="overlaps.stop"
+      >Stop</v-btn
     >
     <label
       >touching within

@@ -11,18 +11,26 @@ const measure = useMeasure()
 
 const label = computed(() => (props.index ? 'To' : 'From'))
 const isBodied = computed(() => new Set(cell.cell?.bodies.map((b) => b.item)))
+/** Of robots: a shoulder is the frame of the link behind the second joint. */
+const links = computed(() => {
+  const linked = (cell.cell?.bodies ?? []).filter((b) => b.link)
+  return linked.map((b) => ({ id: `${b.item}/${b.link}`, name: b.name, kind: 'frame' as const }))
+})
 const groups = computed(() => {
   const items = cell.cell?.document.items ?? []
   return {
     Frames: items.filter((i) => i.role === 'frame').map((i) => ({ ...i, kind: 'frame' as const })),
+    'Frames of links': links.value,
     Items: items
       .filter((i) => i.role === 'group' || isBodied.value.has(i.id))
       .map((i) => ({ ...i, kind: 'item' as const })),
   }
 })
 function choose(e: Event) {
-  const [kind, on] = (e.target as HTMLSelectElement).value.split(' ', 2)
-  measure.put(props.index, { on: on!, kind: kind as 'frame' | 'item' })
+  const { value } = e.target as HTMLSelectElement
+  const parted = value.indexOf(' ')
+  const kind = value.slice(0, parted) as 'frame' | 'item'
+  measure.put(props.index, { on: value.slice(parted + 1), kind })
 }
 </script>
 

@@ -85,9 +85,15 @@ const value = (e: Event) => (e.target as HTMLSelectElement).value
         <span>{{ seriesName(w.series) }}</span>
         <b class="number">{{ seriesValue(w.series, w.value, units) }}</b>
         <span class="soft number"
-          >{{ w.end }} · {{ clock(w.time_s) }} · {{ certainty(w.series, w.end, units) }}</span
+          >{{ w.end }} · {{ clock(w.time_s)
+          }}<template v-if="typeof w.bound === 'number'">
+            · {{ certainty(w.series, w.end, units) }}</template
+          ></span
         >
       </button>
+      <p class="soft">
+        What is not said to be certain is of the instants looked at: every knot of the path.
+      </p>
     </template>
   </section>
 </template>

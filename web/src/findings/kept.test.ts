@@ -125,6 +125,24 @@ describe('kept findings', () => {
     expect(useMeasure().picks).toHaveLength(2)
     expect(kept.at).toBe('a')
   })
+
+  it('stand in groups: by what was picked first, by whether they changed, by time', async () => {
+    const kept = await opened([
+      finding('a', 10),
+      finding('b', 5, { time_s: null }),
+      finding('c', 7),
+    ])
+    const names = () => kept.groups.map((g) => `${g.name} ${g.kept.length}`)
+    expect(names()).toEqual([' 3'])
+    kept.grouping = 'state'
+    expect(names()).toEqual(['Changed 1', 'Gone 1', 'As it was 1'])
+    kept.grouping = 'time'
+    expect(names()).toEqual(['On the path 2', 'At rest 1'])
+    kept.grouping = 'item'
+    expect(names()).toEqual(['Plate 3'])
+    const shown = mounted(KeptList, pinia)
+    expect(shown.get(byTest('kept-group')).text()).toBe('Plate (3)')
+  })
 })
 
 const openView = () => ({

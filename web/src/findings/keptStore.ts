@@ -28,6 +28,13 @@ export const orders = {
   time: 'path time',
 } as const
 export type Order = keyof typeof orders
+export const groupings = {
+  none: 'one list',
+  item: 'groups by item',
+  state: 'groups by state',
+  time: 'path, and rest',
+} as const
+export type Grouping = keyof typeof groupings
 
 /** Measurements with a name: worked out anew with every change of the cell. */
 export const useKept = defineStore('kept', () => {
@@ -46,6 +53,7 @@ export const useKept = defineStore('kept', () => {
   const at = ref<string | null>(null)
   const filter = ref('')
   const order = ref<Order>('kept')
+  const grouping = ref<Grouping>('none')
 
   const all = computed(() => cell.cell?.document.findings ?? [])
   const list = computed((): Kept[] => {
@@ -58,6 +66,23 @@ export const useKept = defineStore('kept', () => {
     return key ? kept.sort((a, b) => compare(key(a), key(b))) : kept
   })
   const nameOf = (pick: Pick) => cell.items.get(pick.on.split('/')[0]!)?.name ?? pick.on
+
+  /** The list in groups with their names; without groups in one that has none. */
+  const groups = computed((): { name: string; kept: Kept[] }[] => {
+    const named = new Map<string, Kept[]>()
+    for (const kept of list.value) {
+      const name = groupOf(kept)
+      named.set(name, [...(named.get(name) ?? []), kept])
+    }
+    return [...named].map(([name, kept]) => ({ name, kept }))
+  })
+  function groupOf({ finding, now }: Kept): string {
+    if (grouping.value === 'item') return nameOf(finding.picks[0]!)
+    if (grouping.value === 'time') return finding.time_s == null ? 'At rest' : 'On the path'
+    if (grouping.value === 'none') return ''
+    if (now?.gone) return 'Gone'
+    return now?.changed ? 'Changed' : 'As it was'
+  }
 
   let asked = 0
   async function load() {
@@ -159,6 +184,8 @@ export const useKept = defineStore('kept', () => {
     at,
     filter,
     order,
+    grouping,
+    groups,
     canKeep,
     load,
     nameOf,

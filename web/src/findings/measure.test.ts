@@ -154,6 +154,58 @@ describe('measuring', () => {
     await settled()
     expect(measure.neighbours).toBeNull()
   })
+
+  it('goes on as a chain, which tells each leg, and is copied as text', async () => {
+    const chain = { length_mm: 300, legs: [span(100), span(200)], angles_deg: [90] }
+    begin({
+      [PICK]: () => ({ pick: { on: 'plate', kind: 'face', at_mm: [1, 2, 3] }, known: hole }),
+      [MEASURE]: ({ body }) => ({
+        known: (body as { picks: unknown[] }).picks.map(() => hole),
+        ...((body as { picks: unknown[] }).picks.length > 2 && { chain }),
+        numbers: [{ what: 'along_chain', length_mm: 300 }],
+      }),
+    })
+    const measure = useMeasure()
+    for (const chained of [false, false, true]) await measure.click(met(), 'nearest', chained)
+    await settled()
+    expect(measure.picks).toHaveLength(3)
+    // A leg that is pointed at is the one that is told in the picture.
+    measure.pointedLeg = 1
+    expect(measure.shownSpan!.length_mm).toBe(200)
+    const text = asText(measure.measured!, useUnits(), '00:01.000')
+    expect(text).toContain('chain: 300.00 mm')
+    expect(text).toContain('B to C: 200.00 mm')
+    await measure.click(met(), 'nearest')
+    expect(measure.picks).toHaveLength(1)
+  })
+
+  it('tells what is left of a reach, and draws it along the floor and upwards', async () => {
+    between = {
+      ...between,
+      smallest: { ...span(120), from_mm: [0, 0, 0], to_mm: [30, 40, 50], level_mm: [50, 50] },
+      reach: {
+        robot: 'arm',
+        used_percent: 80,
+        used_at_most_percent: 80,
+        limit_joint: 'arm/j3',
+        manipulability: 0.2,
+        numbers: [],
+      },
+    }
+    const measure = useMeasure()
+    measure.set([
+      { on: 'arm', kind: 'frame' },
+      { on: 'tcp', kind: 'frame' },
+    ])
+    await settled()
+    expect(measure.corner).toEqual([
+      [
+        [0, 0, 0],
+        [30, 40, 0],
+        [30, 40, 50],
+      ],
+    ])
+  })
 })
 
 describe('what is known', () => {

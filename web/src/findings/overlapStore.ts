@@ -26,7 +26,10 @@ export const useOverlaps = defineStore('overlaps', () => {
   const shown = shallowRef<Overlap | null>(null)
   const tolerance_mm = ref(0.1)
 
+  let going: AbortController | null = null
   async function look() {
+    const own = new AbortController()
+    going = own
     looking.value = true
     const time_s = when.time
     const params = { path: { id: cell.cell!.id } }
@@ -37,15 +40,18 @@ export const useOverlaps = defineStore('overlaps', () => {
       joints_deg_or_mm: jog.tried,
     }
     try {
-      found.value = await answer(api.POST('/api/cells/{id}/overlaps', { params, body }))
+      const { signal } = own
+      found.value = await answer(api.POST('/api/cells/{id}/overlaps', { params, body, signal }))
       foundAt.value = time_s
       shown.value = null
     } catch (e) {
-      notices.say(e)
+      if (!own.signal.aborted) notices.say(e)
     } finally {
-      looking.value = false
+      if (going === own) looking.value = false
     }
   }
+  /** What was being looked for is no longer wanted. */
+  const stop = () => going?.abort()
   function show(pair: Overlap) {
     shown.value = shown.value === pair ? null : pair
     what.selected = new Set(shown.value ? [pair.a.item, pair.b.item] : [])
@@ -60,5 +66,5 @@ export const useOverlaps = defineStore('overlaps', () => {
   }
   watch([() => cell.cell?.id, () => cell.cell?.revision], forget)
 
-  return { found, foundAt, looking, shown, tolerance_mm, lines, look, show }
+  return { found, foundAt, looking, shown, tolerance_mm, lines, look, stop, show }
 })

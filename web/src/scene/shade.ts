@@ -28,7 +28,7 @@ export class Shade {
     const material = new THREE.MeshBasicMaterial({
       color: colour,
       transparent: true,
-      opacity: 0.45,
+      opacity: 0.55,
       depthWrite: false,
       polygonOffset: true,
       polygonOffsetFactor: -2,

@@ -56,10 +56,15 @@ const ends = computed(() => {
   }))
 })
 const ticks = computed(() => {
-  const [low, high] = [series.shown?.smallest.value ?? 0, series.shown?.largest.value ?? 0]
+  if (!series.shown) return []
+  const [low, high] = [series.shown.smallest.value, series.shown.largest.value]
   return high - low > Math.abs(high) * 1e-6 ? [low, high] : [low]
 })
-const unit = (value: number) => told(value).split(' ')[0]
+/** As short as a scale is read. */
+const tick = (value: number) => {
+  const number = Number.parseFloat(told(value))
+  return Number.isFinite(number) ? `${Number(number.toPrecision(4))}` : ''
+}
 
 const { down, move, up, key, pointed } = useScrubber(chart, x)
 const under = computed(() => {
@@ -75,7 +80,7 @@ const goTo = (e: Extreme) => {
 
 <template>
   <div class="scale number" aria-hidden="true">
-    <span v-for="t in ticks" :key="t" :style="{ top: `${y(t) - 8}px` }">{{ unit(t) }}</span>
+    <span v-for="t in ticks" :key="t" :style="{ top: `${y(t) - 8}px` }">{{ tick(t) }}</span>
   </div>
   <div class="chart">
     <svg

@@ -119,7 +119,7 @@ pub enum AccessVerdict {
 }
 
 /// So many pieces faces are judged in, about.
-const PIECES: usize = 5000;
+const PIECES: usize = 10_000;
 /// More places are not judged at once.
 const PLACES: usize = 5000;
 

@@ -1,5 +1,7 @@
 //! What touches and what overlaps: depth, volume, lines, what is left out.
 
+use std::sync::atomic::AtomicBool;
+
 use selvik_cell::Workcell;
 use selvik_cell::overlaps::{OverlapState, OverlappingPair, Overlaps, OverlapsWanted, overlaps};
 use selvik_cell::questions::Asked;
@@ -9,6 +11,10 @@ use serde_json::json;
 /// A plate of 400 × 400 × 20; a pin of 100 × 100 × 300 through it; a block that stands on it; one that hangs 0.05 mm into it;
 /// a bolt in it that may; a ball half in it; a post far off.
 fn found(items: Option<&[&str]>, tolerance_mm: f64) -> Overlaps {
+    found_unless(items, tolerance_mm, false)
+}
+
+fn found_unless(items: Option<&[&str]>, tolerance_mm: f64, stopped: bool) -> Overlaps {
     let boxed = |id: &str, xyz: [f64; 3], size: [f64; 3]| {
         json!({"id": id, "name": id, "role": "part", "pose": {"xyz_mm": xyz},
             "bodies": [{"shape": {"box": {"size_mm": size}}}]})
@@ -31,7 +37,8 @@ fn found(items: Option<&[&str]>, tolerance_mm: f64) -> Overlaps {
         items: items.map(|all| all.iter().map(|id| (*id).to_owned()).collect()),
         tolerance_mm,
     };
-    overlaps(&Asked::at_rest(&workcell), &wanted).expect("looked for")
+    let stop = AtomicBool::new(stopped);
+    overlaps(&Asked::at_rest(&workcell), &wanted, &stop).expect("looked for")
 }
 
 #[test]
@@ -92,4 +99,12 @@ fn a_finer_tolerance_tells_pressed_in_from_standing_on_it() {
     assert_eq!(state("pressed"), Some(OverlapState::Overlaps));
     assert_ne!(state("standing"), Some(OverlapState::Overlaps));
     assert!(found(Some(&["standing", "post"]), 0.01).pairs.is_empty());
+}
+
+/// Stopped, it tells that it is not complete.
+#[test]
+fn what_was_stopped_is_not_complete() {
+    let stopped = found_unless(None, 0.1, true);
+    assert!(stopped.pairs.is_empty() && !stopped.complete);
+    assert!(found(None, 0.1).complete);
 }

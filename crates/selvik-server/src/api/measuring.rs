@@ -1,3 +1,6 @@
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
+
 use axum::Json;
 use axum::extract::{Path, State};
 use axum::http::header;
@@ -158,9 +161,22 @@ pub async fn overlapping(
     Json(request): Json<OverlapsRequest>,
 ) -> Result<Json<Overlaps>, Problem> {
     let cell = app.cells.get(id).await?;
+    // Who no longer waits for it has dropped this.
+    let waiting = StopWhenDropped::default();
+    let stop = Arc::clone(&waiting.0);
     let found = tokio::task::spawn_blocking(move || {
         let asked = request.with.of(&cell)?;
-        Ok::<_, Problem>(overlaps(&asked, &request.wanted)?)
+        Ok::<_, Problem>(overlaps(&asked, &request.wanted, &stop)?)
     });
     Ok(Json(found.await??))
+}
+
+/// Says that nobody waits any more once it is gone.
+#[derive(Default)]
+struct StopWhenDropped(Arc<AtomicBool>);
+
+impl Drop for StopWhenDropped {
+    fn drop(&mut self) {
+        self.0.store(true, Ordering::Relaxed);
+    }
 }
