@@ -1,7 +1,7 @@
 //! Single questions about a cell, with all joints somewhere, and their answers.
 
 use indexmap::IndexMap;
-use selvik_core::cell::ItemId;
+use selvik_core::cell::{ItemId, Role};
 use selvik_core::clearance::{Limit, Side, distance, overlap_depth};
 use selvik_core::mesh::Surface;
 use selvik_core::program::Path;
@@ -389,6 +389,18 @@ impl<'a> Asked<'a> {
         all.filter(|(_, b)| assembly.cell().is_within(b.item, position))
             .map(|(i, _)| BodyId(i))
             .collect()
+    }
+
+    /// The bodies of an item, of a group those of all that is in it; none where it has no geometry.
+    pub(crate) fn bodies_of(&self, id: &str) -> Result<Vec<BodyId>> {
+        let position = self.position(id)?;
+        let assembly = &self.workcell.assembly;
+        if assembly.cell().items()[position].role == Role::Group {
+            return Ok(self.bodies_within(position));
+        }
+        let all = assembly.bodies().iter().enumerate();
+        let own = all.filter(|(_, body)| body.item == position);
+        Ok(own.map(|(at, _)| BodyId(at)).collect())
     }
 
     /// The bodies of `item` or `item/link`.

@@ -20,7 +20,7 @@ pub struct AccessWanted {
     pub from: AccessFrom,
     /// With what.
     pub rod: RodWanted,
-    /// Ids of the items whose faces are judged.
+    /// Ids of the items whose faces are judged; of groups those of all that is in them.
     #[serde(default)]
     pub items: Vec<String>,
     /// Places that are judged.
@@ -191,7 +191,7 @@ fn judged_faces(
     let assembly = &asked.workcell().assembly;
     let mut triangles: Vec<[Point; 3]> = Vec::new();
     for id in &wanted.items {
-        for body in asked.bodies_within(asked.position(id)?) {
+        for body in asked.bodies_of(id)? {
             let (surface, pose) = asked.placed(body);
             let mesh = surface.mesh();
             let all = 0..mesh.triangles().len();
@@ -272,7 +272,7 @@ fn judged(
         // It is where one looks from, or a corner or edge that has no direction of its own.
         return told(AccessVerdict::Free, None);
     };
-    if place.on_face && place.out.is_some_and(|out| out.dot(&way.out) <= 0.0) {
+    if place.on_face && place.out.is_some_and(|out| out.dot(&way.out) <= 1e-7) {
         return told(AccessVerdict::Away, None);
     }
     let length = rod.length.min(far);

@@ -1,5 +1,4 @@
 use nalgebra::Unit;
-use selvik_core::cell::Role;
 use selvik_core::clearance::{nearest_triangle, triangle_distance};
 use selvik_core::measure::{Ball, Carrier};
 use selvik_core::mesh::{Edge, EdgeShape, Face, Features, Hierarchy, Model, Slot, Surface};
@@ -115,11 +114,9 @@ impl<'a> Thing<'a> {
 
     fn item(asked: &'a Asked, id: &str) -> Result<Self> {
         let item = asked.position(id.split('/').next().unwrap_or(id))?;
-        let cell = asked.workcell().assembly.cell();
-        let bodies = if cell.items()[item].role == Role::Group {
-            asked.bodies_within(item)
-        } else {
-            asked.bodies(id)?
+        let bodies = match id.split_once('/') {
+            Some(_) => asked.bodies(id)?,
+            None => asked.bodies_of(id)?,
         };
         if bodies.is_empty() {
             return Err(FormatError::said(format!("\"{id}\" has no geometry")));

@@ -51,6 +51,9 @@ pub struct FacePiece {
     pub access: FaceAccess,
 }
 
+/// What is seen from so nearly along itself (a sine) is not seen.
+const EDGE_ON: f64 = 1e-7;
+
 /// Judges triangles in the world (wound so that they face outwards) by the middles of some `pieces` pieces of about the same
 /// size. A rod of infinite length is as long as it takes to leave everything behind.
 #[must_use]
@@ -72,7 +75,9 @@ pub fn light_faces(
             let middle = Point::from((a.coords + b.coords + c.coords) / 3.0);
             let access = match light.way(&middle) {
                 None => FaceAccess::Free,
-                Some((way, _)) if normal.dot(&way.out) <= 0.0 => FaceAccess::Away,
+                Some((way, _)) if normal.dot(&way.out) <= EDGE_ON * normal.norm() => {
+                    FaceAccess::Away
+                }
                 Some((way, far)) => {
                     let length = rod.length.min(far);
                     let found = way.blocked(obstacles, &Rod { length, ..*rod });
@@ -153,6 +158,26 @@ mod tests {
         let by_plate = share(&found, |a| a == FaceAccess::Blocked(1));
         assert!((by_plate - hidden).abs() < 0.02, "{by_plate} {hidden}");
         assert!((share(&found, |a| a == FaceAccess::Free) - (1.0 - hidden)).abs() < 0.02);
+    }
+
+    /// Sides that lie along the view look away, however they are turned by rounding.
+    #[test]
+    fn what_is_seen_edge_on_is_not_seen() {
+        let block = Surface::new(box_mesh([0.2, 0.3, 0.4]));
+        let pose = Pose::translation(0.3, 0.1, 0.2) * Pose::rotation(Vector::z() * 0.7);
+        let mesh = block.mesh();
+        let all = (0..mesh.triangles().len()).map(|t| mesh.corners(t).map(|p| pose * p));
+        let obstacles = [Obstacle::new(&block, pose)];
+        let up = Light::Towards(Unit::new_normalize(Vector::z()));
+        let all: Vec<[Point; 3]> = all.collect();
+        let found = light_faces(&all, &obstacles, &up, &Rod::sight(f64::INFINITY), 600);
+        assert!(
+            found
+                .iter()
+                .all(|p| !matches!(p.access, FaceAccess::Blocked(_)))
+        );
+        let top = 0.2 * 0.3 / (2.0 * (0.2 * 0.3 + 0.2 * 0.4 + 0.3 * 0.4));
+        assert!((share(&found, |a| a == FaceAccess::Free) - top).abs() < 1e-9);
     }
 
     /// Of a block three sides look at a corner, three away; nothing of it hides itself.

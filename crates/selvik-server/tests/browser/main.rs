@@ -6,6 +6,7 @@ mod support;
 mod accessible;
 mod by_hand;
 mod contents;
+mod following;
 mod hands_and_keys;
 mod looking;
 mod measuring;
