@@ -5,7 +5,7 @@ import { useCell } from '../cell/cellStore'
 import { useUnits } from '../settings/units'
 import { useWhat } from '../what/whatStore'
 import { clock } from '../when/whenStore'
-import { useAccess } from './accessStore'
+import { directions, useAccess } from './accessStore'
 import AccessPlaces from './AccessPlaces.vue'
 import { useMeasure } from './measureStore'
 
@@ -68,6 +68,7 @@ const value = (e: Event) => (e.target as HTMLSelectElement).value
           <option v-for="v in views" :key="v.id" :value="`saved ${v.id}`">
             {{ v.name }}
           </option>
+          <option v-for="(_, side) in directions" :key="side" :value="side">{{ side }}</option>
           <option value="own">each place’s own direction</option>
         </select></label
       >

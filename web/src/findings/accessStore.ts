@@ -12,7 +12,17 @@ import { useWhere } from '../where/whereStore'
 import { useMeasure } from './measureStore'
 
 /** From where one looks: this view, a saved one (by id), or each place's own direction. */
-export type From = 'view' | 'own' | `saved ${string}`
+export type From = 'view' | 'own' | keyof typeof directions | `saved ${string}`
+
+/** From far away, on a side of the cell. */
+export const directions = {
+  above: [0, 0, 1],
+  below: [0, 0, -1],
+  'the front': [0, -1, 0],
+  'the back': [0, 1, 0],
+  'the right': [1, 0, 0],
+  'the left': [-1, 0, 0],
+} as const
 
 /** Drawn so many mm long where a cone goes on for ever. */
 const DRAWN_MM = 400
@@ -54,6 +64,8 @@ export const useAccess = defineStore('access', () => {
 
   function fromNow(): Schemas['AccessFrom'] {
     if (from.value === 'own') return 'own'
+    const [side] = Object.entries(directions).filter(([name]) => name === from.value)
+    if (side) return { towards: [...side[1]] }
     const saved = cell.cell!.document.views?.find((v) => `saved ${v.id}` === from.value)
     const view = saved?.viewpoint ?? where.viewpoint
     return view.projection === 'parallel' ? { towards: basis(view).back } : { from_mm: eye(view) }

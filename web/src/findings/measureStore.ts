@@ -19,6 +19,7 @@ export interface Met {
   triangle?: number
   at: Vec3
   near_mm: number
+  cut?: boolean
 }
 
 /** A spot is measured where it is, an item with all it has. */
@@ -73,8 +74,9 @@ export const useMeasure = defineStore('measure', () => {
   /** What is meant where the pointer is. */
   async function meant(met: Met, wanted: Wanted): Promise<Pick> {
     const { item, body, triangle, at, near_mm } = met
+    // A cut face is no face of the body: all of it is meant.
+    if (wanted === 'item' || met.cut) return { on: item, kind: 'item' }
     if (body === undefined || triangle === undefined) return { on: item, kind: 'frame' }
-    if (wanted === 'item') return { on: item, kind: 'item' }
     const near = wanted === 'spot' ? 0 : near_mm
     const request = { body, triangle, at_mm: at, near_mm: near, frame: frame.value, ...now() }
     const found = await answer(api.POST('/api/cells/{id}/pick', { ...path(), body: request }))

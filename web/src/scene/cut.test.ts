@@ -1,4 +1,4 @@
-import { Matrix4, Mesh, type ShaderMaterial, Vector3 } from 'three'
+import { Matrix4, Mesh, Ray, type ShaderMaterial, Vector3 } from 'three'
 import { LineSegments2 } from 'three/addons/lines/LineSegments2.js'
 import { describe, expect, it } from 'vitest'
 
@@ -76,6 +76,16 @@ describe('a cut', () => {
     const z = startsOf(cut).getZ(0)
     expect(z).toBeGreaterThan(0.5)
     expect(z).toBeLessThan(0.501)
+  })
+
+  it('is met by a ray through a face, with the item it is of', () => {
+    const cut = new Cut()
+    cut.set(section, square, [], () => '#808080', palette)
+    const down = (x: number) => new Ray(new Vector3(x, 0.002, 2), new Vector3(0, 0, -1))
+    const [hit] = cut.hits(down(0.002))
+    expect([hit!.item, hit!.cut]).toEqual(['block', true])
+    expect(hit!.at[2]).toBeCloseTo(500, 3)
+    expect(cut.hits(down(0.02))).toEqual([])
   })
 
   it('rides with the frame it is fixed to', () => {

@@ -7,6 +7,7 @@ import type { Schemas, Section, Vec3 } from '../api/client'
 import { metres } from './cameras'
 import { Cutaway, piecesOf } from './cutaway'
 import { hatchedFaces } from './hatching'
+import type { Hit } from './picking'
 
 /** So far before a cut face its outline is drawn, and an overlap before both, m. */
 const [OUTLINE, OVERLAP] = [4e-4, 2e-4]
@@ -45,7 +46,9 @@ export class Cut {
     const ends: number[] = []
     for (const face of faces?.faces ?? []) {
       const tint = hatchedFaces(colourOf(face.item), palette, face.hatch)
-      this.add(filled(face, tint), ZERO)
+      const drawn = filled(face, tint)
+      drawn.userData = { item: face.item }
+      this.add(drawn, ZERO)
       outline(face, ends)
     }
     for (const both of faces?.overlaps ?? []) {
@@ -54,6 +57,19 @@ export class Cut {
       outline({ ...both, open_mm: [] }, ends)
     }
     if (ends.length) this.group.add(drawnLines(ends, palette.ink))
+  }
+
+  /** The cut faces that a ray meets, nearest first. */
+  hits(ray: THREE.Ray): Hit[] {
+    const faces = this.group.children.filter((c) => c.userData.item)
+    faces.forEach((face) => face.updateMatrixWorld())
+    const caster = new THREE.Raycaster(ray.origin, ray.direction)
+    const met = caster.intersectObjects(faces, false)
+    return met.map(({ object, point }) => ({
+      item: object.userData.item as string,
+      at: point.clone().multiplyScalar(1e3).toArray(),
+      cut: true,
+    }))
   }
 
   /** Takes cuts along that are fixed to frames. */

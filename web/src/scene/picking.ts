@@ -14,6 +14,8 @@ export interface Hit {
   at: Vec3
   /** Towards the outside of the face that was hit. */
   normal?: Vec3
+  /** Whether it is a cut face, which is no face of the body. */
+  cut?: boolean
 }
 
 const sphere = new THREE.Sphere()

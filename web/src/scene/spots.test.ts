@@ -1,6 +1,7 @@
 import { Plane, Vector3 } from 'three'
 import { describe, expect, it } from 'vitest'
 
+import type { Vec3 } from '../api/client'
 import { boxMesh } from '../testing/drawnMesh'
 import { fromFront } from '../testing/viewpoints'
 import type { Bodies } from './bodies'
@@ -33,6 +34,7 @@ function scene(by: Partial<Standing> = {}) {
     visible: new Set(['front', 'back', 'tcp']),
     ghosts: new Set(),
     cutaway: new Cutaway(),
+    cutFaces: () => [],
     frames: [frame],
     ...by,
   }
@@ -47,6 +49,14 @@ describe('what is under a pixel', () => {
     expect(names(spots.pickAll(0, ...MIDDLE))).toEqual(['front', 'back'])
     expect(spots.pick(0, ...MIDDLE)!.at[1]).toBeCloseTo(-500, 3)
     expect(spots.middle(0)!.item).toBe('front')
+  })
+
+  it('is a cut face where that is nearer, and nothing of its item behind it', () => {
+    const cut = (item: string, y: number) => ({ item, at: [0, y, 0] as Vec3, cut: true })
+    const hits = scene({ cutFaces: () => [cut('back', -700), cut('gone', -900)] })
+    const found = hits.pickAll(0, ...MIDDLE)
+    expect(names(found)).toEqual(['back', 'front'])
+    expect([found[0]!.cut, found[1]!.cut]).toEqual([true, undefined])
   })
 
   it('is nothing on a pane that is not there, or beside all bodies', () => {

@@ -3,7 +3,7 @@ import * as THREE from 'three'
 
 import type { Vec3 } from '../api/client'
 import type { Bodies } from './bodies'
-import { type Cameras, type Pixel } from './cameras'
+import { type Cameras, metres, type Pixel } from './cameras'
 import type { Cutaway } from './cutaway'
 import { frameMatrix, type SceneFrame } from './marks'
 import { add, basis } from './navigation'
@@ -19,6 +19,8 @@ export interface Standing {
   visible: Set<string>
   ghosts: Set<string>
   cutaway: Cutaway
+  /** Cut faces that a ray meets, nearest first. */
+  cutFaces: (ray: THREE.Ray) => Hit[]
   /** Frames that are marked, cut away or not. */
   frames: SceneFrame[]
 }
@@ -63,10 +65,12 @@ export class Spots {
   /** Everything shown under a pixel of a pane, nearest first; a marked frame comes before all. */
   pickAll(pane: number, x: number, y: number, ghosts = false): Hit[] {
     const view = this.view(pane)
-    const { bodies, visible, ghosts: hidden, cutaway } = this.now()
+    const { bodies, visible, ghosts: hidden, cutaway, cutFaces } = this.now()
     if (!view || !bodies) return []
     const isShown = (item: string) => visible.has(item) || (ghosts && hidden.has(item))
-    const hits = pickAll(bodies, this.cameras.ray(view, x, y), isShown, cutaway)
+    const ray = this.cameras.ray(view, x, y)
+    const cuts = cutFaces(ray).filter((hit) => isShown(hit.item))
+    const hits = nearestFirst(ray, cuts, pickAll(bodies, ray, isShown, cutaway))
     for (const frame of this.pickable()) {
       const at = mm(placeOf(frame, bodies))
       const seen = this.project(pane, at)
@@ -119,6 +123,17 @@ export class Spots {
   private pickable(): SceneFrame[] {
     return this.framesShown().filter((f) => f.item)
   }
+}
+
+/** Cut faces and bodies, nearest first; what of an item lies behind its cut face is not seen. */
+function nearestFirst(ray: THREE.Ray, cuts: Hit[], bodies: Hit[]): Hit[] {
+  const away = ({ at }: Hit) => metres(at).distanceTo(ray.origin)
+  const faces = new Map(cuts.toReversed().map((hit) => [hit.item, hit]))
+  const isSeen = (hit: Hit) => {
+    const face = faces.get(hit.item)
+    return !face || away(hit) < away(face)
+  }
+  return [...faces.values(), ...bodies.filter(isSeen)].toSorted((a, b) => away(a) - away(b))
 }
 
 const placeOf = (frame: SceneFrame, bodies: Bodies) =>

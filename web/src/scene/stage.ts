@@ -280,7 +280,9 @@ export class Stage {
   /** What is there to be picked. */
   get standing(): Standing {
     const frames = this.marked.filter(this.furniture.frame)
-    return { bodies: this.bodies, ...this.shown, cutaway: this.cut.cutaway, frames }
+    const cutFaces = (ray: THREE.Ray) => this.cut.hits(ray)
+    const { cutaway } = this.cut
+    return { bodies: this.bodies, ...this.shown, cutaway, cutFaces, frames }
   }
 
   /** Without a graphics card shadows are thrown when the picture rests. */

@@ -19,6 +19,7 @@ import { useImport } from '../what/importStore'
 import Roster from '../what/Roster.vue'
 import { useWhat } from '../what/whatStore'
 import { useTours } from '../where/tourStore'
+import { useDrawing } from '../where/drawingStore'
 import { useWhere } from '../where/whereStore'
 import Panels from './Panels.vue'
 import PathStrip from './PathStrip.vue'
@@ -33,6 +34,7 @@ const props = defineProps<{ id: string }>()
 const router = useRouter()
 const cell = useCell()
 const where = useWhere()
+const drawing = useDrawing()
 const settings = useSettings()
 const tours = useTours()
 const what = useWhat()
@@ -91,7 +93,7 @@ const leave = () => router.push('/')
         </template>
         <div class="middle">
           <Picture @pointer="pointer = $event" />
-          <GettingStarted />
+          <GettingStarted v-if="!drawing.open" />
           <ProgramPanel />
           <JogPanel />
           <QuickBar :actions="table.list" />

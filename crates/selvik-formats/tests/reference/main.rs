@@ -139,7 +139,7 @@ fn distances_agree_with_coal() {
 fn sections_and_masses_agree_with_trimesh() {
     let golden = golden(include_str!("../golden/sections.json"));
     let shapes = shapes();
-    let close = |a: f64, b: f64| (a - b).abs() < 1e-6 * b.abs().max(1e-3);
+    let close = |a: f64, b: f64| (a - b).abs() < 1e-9 * b.abs().max(1e-3);
     let cases = golden["cases"].as_array().expect("cases");
     assert!(cases.len() >= 12);
     for case in cases {
