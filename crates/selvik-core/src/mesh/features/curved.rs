@@ -12,6 +12,8 @@ const MOST_ROUND: usize = 300;
 const GROWN: usize = 60;
 /// Where so many lean so little the facets are fine, and the nearest alone say nothing.
 const MANY: usize = 25;
+/// Where as many lie round a facet, a face of those that are left over is of many more.
+const FINE: usize = 200;
 /// Facets with more sides than this are flat faces with much round them, no pieces of something curved.
 const MOST_SIDES: usize = 64;
 /// Corners lie this near to their surface, as a share of its radius or of the facets that it was found by, besides the
@@ -140,8 +142,10 @@ impl<'a> Curved<'a> {
         if let Some(face) = best {
             self.take(face);
         } else {
-            // What lies nearest would fare no better.
-            for &facet in &round[..1 + round.len() / 2] {
+            // What lies nearest would fare no better: half of it, or more where facets are fine.
+            let share = if round.len() < FINE { 0.5 } else { 0.75 };
+            let nearest = 1 + (round.len() as f64 * share) as usize;
+            for &facet in &round[..nearest.min(round.len())] {
                 self.tried[facet as usize] = true;
             }
         }
@@ -364,7 +368,9 @@ impl<'a> Curved<'a> {
     /// about `most`, evenly chosen.
     fn corners(&self, facets: &[u32], most: usize) -> Vec<Point> {
         let mut found: Vec<u32> = Vec::new();
-        for &facet in facets {
+        // Of many facets some have enough.
+        let every = facets.len().div_ceil(most).max(1);
+        for &facet in facets.iter().step_by(every) {
             for (triangle, edge, other) in self.facets.rim(facet) {
                 if self.facets.is_smooth(facet, other) {
                     let corners = self.mesh.triangles()[triangle as usize];

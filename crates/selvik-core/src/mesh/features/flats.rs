@@ -1,3 +1,5 @@
+use rayon::prelude::*;
+
 use super::facets::{Facets, NONE};
 use crate::mesh::TriangleMesh;
 
@@ -24,11 +26,21 @@ pub(super) fn left(mesh: &TriangleMesh, facets: &Facets, of: &[u32]) -> Left {
     let mut largest_first: Vec<u32> = (0..facets.count() as u32)
         .filter(|&f| of[f as usize] == NONE)
         .collect();
-    largest_first.sort_by(|&a, &b| facets.area(b).total_cmp(&facets.area(a)));
+    // By the power of two of their area: those alike stay in the order of the mesh, where what is near lies near.
+    let power = |f: &u32| facets.area(*f).to_bits() >> 52;
+    largest_first.sort_by_cached_key(|f| std::cmp::Reverse(power(f)));
+    let alone: Vec<Option<bool>> = (0..facets.count() as u32)
+        .into_par_iter()
+        .map(|facet| {
+            let free = of[facet as usize] == NONE;
+            free.then(|| piece_alone(mesh, facets, of, facet)).flatten()
+        })
+        .collect();
     let mut flats = Flats {
         mesh,
         facets,
         of,
+        alone,
         is: of
             .iter()
             .map(|&f| if f == NONE { Is::Left } else { Is::Taken })
@@ -67,6 +79,8 @@ struct Flats<'a> {
     /// For each facet its face of a known curved surface.
     of: &'a [u32],
     is: Vec<Is>,
+    /// For each facet in whose plane no other next to it lies, whether it is a piece of something curved.
+    alone: Vec<Option<bool>>,
     /// From which facet it was last looked at.
     seen: Vec<u32>,
     /// How many facets may still be looked at: what goes on far and is then no face must end.
@@ -79,16 +93,11 @@ impl Flats<'_> {
         if self.is[seed as usize] != Is::Left {
             return None;
         }
-        let normal = self.facets.normal(seed);
-        let on = self.mesh.corners(self.facets.triangles(seed)[0] as usize)[0];
-        let near = NEAR + self.facets.rounding;
-        let lies_in = |facet: u32| {
-            let corners = self.facets.triangles(facet).iter();
-            self.facets.normal(facet).dot(&normal) > FLAT.cos()
-                && corners
-                    .flat_map(|&t| self.mesh.corners(t as usize))
-                    .all(|p| normal.dot(&(p - on)).abs() < near)
-        };
+        if let Some(piece) = self.alone[seed as usize] {
+            self.is[seed as usize] = if piece { Is::Piece } else { Is::Taken };
+            return (!piece).then(|| vec![seed]);
+        }
+        let lies_in = in_plane_of(self.mesh, self.facets, seed);
         let mut face = vec![seed];
         self.seen[seed as usize] = seed;
         let mut next = 0;
@@ -105,7 +114,8 @@ impl Flats<'_> {
             }
             next += 1;
         }
-        if self.smooth_share(&face, seed) > SMOOTH_RIM {
+        let own = |facet: u32| self.seen[facet as usize] == seed;
+        if smooth_share(self.mesh, self.facets, self.of, &face, own) > SMOOTH_RIM {
             self.is[seed as usize] = Is::Piece;
             return None;
         }
@@ -113,31 +123,6 @@ impl Flats<'_> {
             self.is[facet as usize] = Is::Taken;
         }
         Some(face)
-    }
-
-    /// How much of the rim of `face` goes on smoothly into facets that are of no known surface; those seen from `seed` are
-    /// its own.
-    fn smooth_share(&self, face: &[u32], seed: u32) -> f64 {
-        let (mut smooth, mut all) = (0.0, 0.0);
-        for &facet in face {
-            for &triangle in self.facets.triangles(facet) {
-                let corners = self.mesh.corners(triangle as usize);
-                for (edge, other) in self.facets.across(triangle).into_iter().enumerate() {
-                    let beyond = (other != NONE).then(|| self.facets.of_triangle(other));
-                    if beyond.is_some_and(|b| self.seen[b as usize] == seed) {
-                        continue;
-                    }
-                    let length = (corners[(edge + 1) % 3] - corners[edge]).norm();
-                    all += length;
-                    let goes_on =
-                        |b: u32| self.of[b as usize] == NONE && self.facets.is_smooth(facet, b);
-                    if beyond.is_some_and(goes_on) {
-                        smooth += length;
-                    }
-                }
-            }
-        }
-        smooth / f64::max(all, 1e-30)
     }
 
     /// `seed` and the pieces of something curved that go on smoothly from it; none if it is no piece, or was told before.
@@ -160,4 +145,58 @@ impl Flats<'_> {
         }
         face
     }
+}
+
+/// Tells of a facet whether it lies in the plane of `seed` as nearly as numbers say.
+fn in_plane_of<'a>(
+    mesh: &'a TriangleMesh,
+    facets: &'a Facets,
+    seed: u32,
+) -> impl Fn(u32) -> bool + 'a {
+    let normal = facets.normal(seed);
+    let on = mesh.corners(facets.triangles(seed)[0] as usize)[0];
+    let near = NEAR + facets.rounding;
+    move |facet| {
+        let corners = facets.triangles(facet).iter();
+        facets.normal(facet).dot(&normal) > FLAT.cos()
+            && corners
+                .flat_map(|&t| mesh.corners(t as usize))
+                .all(|p| normal.dot(&(p - on)).abs() < near)
+    }
+}
+
+/// Whether a facet is a piece of something curved, if none next to it lies in its plane.
+fn piece_alone(mesh: &TriangleMesh, facets: &Facets, of: &[u32], facet: u32) -> Option<bool> {
+    let lies_in = in_plane_of(mesh, facets, facet);
+    let grows = facets.rim(facet).any(|(_, _, other)| lies_in(other));
+    (!grows).then(|| smooth_share(mesh, facets, of, &[facet], |f| f == facet) > SMOOTH_RIM)
+}
+
+/// How much of the rim of `face` goes on smoothly into facets that are of no known surface; `own` says which are its own.
+fn smooth_share(
+    mesh: &TriangleMesh,
+    facets: &Facets,
+    of: &[u32],
+    face: &[u32],
+    own: impl Fn(u32) -> bool,
+) -> f64 {
+    let (mut smooth, mut all) = (0.0, 0.0);
+    for &facet in face {
+        for &triangle in facets.triangles(facet) {
+            let corners = mesh.corners(triangle as usize);
+            for (edge, other) in facets.across(triangle).into_iter().enumerate() {
+                let beyond = (other != NONE).then(|| facets.of_triangle(other));
+                if beyond.is_some_and(&own) {
+                    continue;
+                }
+                let length = (corners[(edge + 1) % 3] - corners[edge]).norm();
+                all += length;
+                let goes_on = |b: u32| of[b as usize] == NONE && facets.is_smooth(facet, b);
+                if beyond.is_some_and(goes_on) {
+                    smooth += length;
+                }
+            }
+        }
+    }
+    smooth / f64::max(all, 1e-30)
 }
