@@ -120,6 +120,8 @@ pub enum AccessVerdict {
 
 /// So many pieces faces are judged in, about.
 const PIECES: usize = 10_000;
+/// Of more triangles faces are not judged at once.
+const TRIANGLES: usize = 300_000;
 /// More places are not judged at once.
 const PLACES: usize = 5000;
 
@@ -190,13 +192,25 @@ fn judged_faces(
 ) -> Result<FacesAnswer> {
     let assembly = &asked.workcell().assembly;
     let mut triangles: Vec<[Point; 3]> = Vec::new();
+    let mut bodies: Vec<BodyId> = Vec::new();
     for id in &wanted.items {
-        for body in asked.bodies_of(id)? {
-            let (surface, pose) = asked.placed(body);
-            let mesh = surface.mesh();
-            let all = 0..mesh.triangles().len();
-            triangles.extend(all.map(|t| mesh.corners(t).map(|p| pose * p)));
-        }
+        bodies.extend(asked.bodies_of(id)?);
+    }
+    bodies.sort_unstable();
+    bodies.dedup();
+    let count = |&body: &BodyId| asked.placed(body).0.mesh().triangles().len();
+    let count: usize = bodies.iter().map(count).sum();
+    if count > TRIANGLES {
+        let message = format!(
+            "no more than {TRIANGLES} triangles are judged at once, and these items have {count}: choose fewer"
+        );
+        return Err(FormatError::said(message));
+    }
+    for body in bodies {
+        let (surface, pose) = asked.placed(body);
+        let mesh = surface.mesh();
+        let all = 0..mesh.triangles().len();
+        triangles.extend(all.map(|t| mesh.corners(t).map(|p| pose * p)));
     }
     let pieces = light_faces(&triangles, obstacles, light, rod, PIECES);
     let mut answer = FacesAnswer {
@@ -214,7 +228,7 @@ fn judged_faces(
         let corners = piece
             .corners
             .iter()
-            .flat_map(|p| millimetres(p).map(|x| x as f32));
+            .flat_map(|p| millimetres(p).map(hundredths));
         match piece.access {
             FaceAccess::Away => answer.away_mm2 += area,
             FaceAccess::Free => {
@@ -239,6 +253,11 @@ fn judged_faces(
     };
     answer.blocked_by = by.iter().map(told).collect();
     Ok(answer)
+}
+
+/// As finely as it is drawn, mm.
+fn hundredths(mm: f64) -> f32 {
+    ((mm * 100.0).round() / 100.0) as f32
 }
 
 fn judged(

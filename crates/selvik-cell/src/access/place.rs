@@ -1,5 +1,5 @@
 use nalgebra::Unit;
-use selvik_core::clearance::nearest_triangle;
+use selvik_core::clearance::{nearest_triangle, triangle_distance};
 use selvik_core::spatial::{Point, Pose, Vector};
 use selvik_formats::targets_csv::TargetRow;
 use selvik_formats::{PackageFiles, Result};
@@ -35,15 +35,24 @@ pub(super) fn picked(asked: &Asked, pick: &PickDocument) -> Result<Place> {
         });
     }
     let faces = matches!(pick.kind, PickKind::Face | PickKind::Spot);
-    let out = body.filter(|_| faces).map(|body| {
-        let (surface, pose) = asked.placed(body);
-        let (triangle, _) = nearest_triangle(surface, &(pose.inverse() * at));
-        let [a, b, c] = surface.mesh().corners(triangle);
-        Unit::new_normalize(pose.rotation * (b - a).cross(&(c - a)))
-    });
+    let Some(body) = body.filter(|_| faces) else {
+        return Ok(Place {
+            name,
+            at,
+            out: None,
+            on_face: false,
+        });
+    };
+    // Just on the face, however it was rounded.
+    let (surface, pose) = asked.placed(body);
+    let local = pose.inverse() * at;
+    let (triangle, _) = nearest_triangle(surface, &local);
+    let corners = surface.mesh().corners(triangle);
+    let [a, b, c] = corners;
+    let out = Unit::try_new(pose.rotation * (b - a).cross(&(c - a)), 1e-300);
     Ok(Place {
         name,
-        at,
+        at: pose * triangle_distance(&corners, &[local; 3]).on_a,
         on_face: out.is_some(),
         out,
     })

@@ -94,6 +94,9 @@ impl Part<'_> {
 const STRAYED: f64 = 0.1;
 const STRAYED_AT_LEAST: f64 = 0.01;
 
+/// Nothing is picked farther away than this: the earth is not so large.
+const FARTHEST_MM: f64 = 1e10;
+
 impl<'a> Thing<'a> {
     /// What `pick` says, with everything where `asked` has it.
     pub fn of(asked: &'a Asked, pick: &PickDocument) -> Result<Self> {
@@ -105,7 +108,9 @@ impl<'a> Thing<'a> {
                 Ok(Self::point(item, None, placed, Point::origin(), pick.kind))
             }
             kind => {
-                let at = pick.at_mm.filter(|at| at.iter().all(|x| x.is_finite()));
+                let at = pick
+                    .at_mm
+                    .filter(|at| at.iter().all(|x| x.abs() < FARTHEST_MM));
                 let at = at.ok_or_else(|| FormatError::said("a pick says where, in mm"))?;
                 Self::on_body(asked, pick, kind, &Point::from(at.map(|x| x * 1e-3)))
             }

@@ -148,13 +148,15 @@ fn clear_about(
     clear
 }
 
-/// By how much (rad) a rod needs more room to pass something so far out, m.
+/// By how much (rad) a rod needs more room than a line to pass something that is no nearer than `out`, m.
+///
+/// Beside the rod, at a distance ρ from the point, that is asin(r/ρ). Beside its round end, whose middle is tip + r out, a
+/// line from the point touches it at asin(r/(tip + r)), the most there is.
 fn needs(rod: &Rod, out: f64) -> f64 {
     if rod.radius == 0.0 {
         return 0.0;
     }
-    // Nearer than the tip it has no thickness; it is as thick as it is from there on.
-    (rod.radius / out.max(rod.tip).max(rod.radius)).asin()
+    (rod.radius / out.max(rod.tip + rod.radius)).asin()
 }
 
 /// How wide a cone about `axis` is free of one triangle, seen from its apex, rad.
@@ -172,7 +174,7 @@ fn clear_of(corners: &[Vector; 3], axis: &Vector, rod: &Rod) -> f64 {
         } else {
             0.0
         };
-        return FRAC_PI_2 - lean;
+        return FRAC_PI_2 - lean - needs(rod, 0.0);
     }
     let through = pierced(corners, axis);
     let edges = (0..3).map(|i| edge_off(&corners[i], &corners[(i + 1) % 3], axis));
@@ -192,8 +194,10 @@ fn pierced([a, b, c]: &[Vector; 3], axis: &Vector) -> bool {
         c.cross(a).dot(axis),
     ];
     let one_way = sides.iter().all(|s| *s >= 0.0) || sides.iter().all(|s| *s <= 0.0);
-    let flat = sides.iter().all(|s| *s == 0.0);
-    one_way && !flat && (a + b + c).dot(axis) > 0.0
+    // Ahead, not behind: where its plane is met. Its middle may lie behind even then.
+    let normal = (b - a).cross(&(c - a));
+    let (high, along) = (normal.dot(a), normal.dot(axis));
+    one_way && along != 0.0 && high / along > 0.0
 }
 
 /// The smallest angle between `axis` and what leads from the origin to a point between `p` and `q`, rad.
@@ -287,6 +291,20 @@ mod tests {
         assert!(cone.is_none_or(|c| c.half_angle < 0.01));
     }
 
+    /// A large wall seen from near its end: its middle lies behind, where the ray meets it does not.
+    #[test]
+    fn a_wall_is_in_the_way_though_its_middle_lies_behind() {
+        let wall = [
+            Vector::new(0.007, -9.0, -1.0),
+            Vector::new(0.007, 0.5, -1.0),
+            Vector::new(0.007, 0.5, 1.0),
+        ];
+        let ahead = Vector::new(1.0, 0.3, 0.0).normalize();
+        let rod = Rod::sight(f64::INFINITY);
+        assert_eq!(clear_of(&wall, &ahead, &rod), 0.0);
+        assert!(clear_of(&wall, &-ahead, &rod) > 1.0);
+    }
+
     proptest! {
         #![proptest_config(ProptestConfig::with_cases(24))]
 
@@ -299,7 +317,9 @@ mod tests {
         ) {
             let post = Surface::new(cylinder_mesh(0.07, 0.5, 24));
             let block = Surface::new(box_mesh([0.2, 0.3, 0.2]));
+            let floor = Surface::new(box_mesh([2.0, 2.0, 0.1]));
             let obstacles = [
+                Obstacle::new(&floor, Pose::translation(0.0, 0.0, -0.05)),
                 Obstacle::new(&post, Pose::translation(0.3, 0.1, 0.5)),
                 Obstacle::new(&post, Pose::rotation(Vector::x()) * Pose::translation(-0.2, 0.1, 0.4)),
                 Obstacle::new(&block, Pose::translation(at[0], at[1], 0.45 + at[2] * 0.2)),
