@@ -143,7 +143,7 @@ const value = (e: Event) => (e.target as HTMLSelectElement).value
       <template v-else>No direction is free.</template>
     </p>
 
-    <section v-if="faces" class="faces" aria-label="Faces" data-test="access-faces">
+    <section v-if="faces" class="figures" aria-label="Faces" data-test="access-faces">
       <div v-for="r in rows" :key="r.kind" class="line">
         <i :class="r.kind" /><span>{{ r.name }}</span
         ><b class="number" :data-test="`access-${r.kind}`">{{ share(r.mm2) }}</b
@@ -185,25 +185,12 @@ const value = (e: Event) => (e.target as HTMLSelectElement).value
   align-items: center;
 }
 select {
-  appearance: auto;
-  border: 1px solid var(--line);
-  border-radius: 4px;
-  background: rgb(var(--v-theme-surface));
-  color: inherit;
   max-width: 150px;
 }
 input.number {
   width: 46px;
   text-align: right;
   border-bottom: 1px solid var(--line);
-}
-.faces {
-  display: grid;
-  gap: 3px;
-  padding: 7px 9px;
-  border: 1px solid var(--line);
-  border-radius: 7px;
-  background: var(--card);
 }
 .line {
   display: grid;

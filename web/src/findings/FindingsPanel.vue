@@ -207,6 +207,24 @@ const left = computed(() => {
   padding-left: 16px;
   color: var(--soft);
 }
+/* The choices and the boxes with figures of all lists. */
+.cards :deep(select) {
+  appearance: auto;
+  border: 1px solid var(--line);
+  border-radius: 4px;
+  padding: 2px 3px;
+  background: rgb(var(--v-theme-surface));
+  color: inherit;
+}
+.cards :deep(.figures) {
+  display: grid;
+  gap: 3px;
+  padding: 7px 9px;
+  border: 1px solid var(--line);
+  border-radius: 7px;
+  background: var(--card);
+  font-size: 12px;
+}
 /* The cards of all lists. */
 .cards :deep(.card) {
   flex: none;

@@ -82,15 +82,11 @@ input {
   flex: 1;
   min-width: 0;
 }
-input,
-select {
+input {
   border: 1px solid var(--line);
   border-radius: 4px;
   padding: 2px 6px;
   background: rgb(var(--v-theme-surface));
   color: inherit;
-}
-select {
-  appearance: auto;
 }
 </style>

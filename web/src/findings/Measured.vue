@@ -196,14 +196,7 @@ header {
   flex: 1;
   font-size: 12px;
 }
-/* Those of the choices, too. */
 .measure :deep(select) {
-  appearance: auto;
-  border: 1px solid var(--line);
-  border-radius: 4px;
-  padding: 3px;
-  background: rgb(var(--v-theme-surface));
-  color: inherit;
   min-width: 0;
 }
 </style>

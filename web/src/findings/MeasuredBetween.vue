@@ -63,7 +63,7 @@ const point = (span?: SpanName) => (measure.pointedAt = span ?? null)
 </script>
 
 <template>
-  <section class="between" aria-label="Between A and B" data-test="between">
+  <section class="figures" aria-label="Between A and B" data-test="between">
     <p class="smallest" @mouseenter="point('smallest')" @mouseleave="point()">
       <span>{{ between.overlap ? 'touching or overlapping' : 'nearest' }}</span>
       <b class="number" data-test="smallest" :title="`${between.smallest.length_mm} mm`">{{
@@ -95,15 +95,6 @@ const point = (span?: SpanName) => (measure.pointedAt = span ?? null)
 </template>
 
 <style scoped>
-.between {
-  display: grid;
-  gap: 3px;
-  padding: 7px 9px;
-  border: 1px solid var(--line);
-  border-radius: 7px;
-  background: var(--card);
-  font-size: 12px;
-}
 .smallest,
 .line {
   display: flex;

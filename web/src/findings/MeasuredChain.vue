@@ -14,7 +14,7 @@ const angleAt = (at: number, deg: number | null | undefined) =>
 </script>
 
 <template>
-  <section class="chain" aria-label="Chain" data-test="chain">
+  <section class="figures" aria-label="Chain" data-test="chain">
     <p class="whole">
       <span>chain of {{ chain.legs.length }}</span>
       <b class="number" data-test="chain-length" :title="`${chain.length_mm} mm`">{{
@@ -43,15 +43,6 @@ const angleAt = (at: number, deg: number | null | undefined) =>
 </template>
 
 <style scoped>
-.chain {
-  display: grid;
-  gap: 3px;
-  padding: 7px 9px;
-  border: 1px solid var(--line);
-  border-radius: 7px;
-  background: var(--card);
-  font-size: 12px;
-}
 .whole,
 .line {
   display: grid;

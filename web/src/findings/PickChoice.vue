@@ -2,7 +2,7 @@
 import { computed } from 'vue'
 
 import { useCell } from '../cell/cellStore'
-import { useMeasure } from './measureStore'
+import { type Pick, useMeasure } from './measureStore'
 
 /** A thing chosen by name instead of picked: a frame, or a whole item. */
 const props = defineProps<{ index: number }>()
@@ -16,11 +16,21 @@ const links = computed(() => {
   const linked = (cell.cell?.bodies ?? []).filter((b) => b.link)
   return linked.map((b) => ({ id: `${b.item}/${b.link}`, name: b.name, kind: 'frame' as const }))
 })
+const targets = computed(() =>
+  (cell.cell?.document.programs ?? []).flatMap((p) =>
+    (p.targets ?? []).map((t) => ({
+      id: `${p.id}/${t.id}`,
+      name: `${p.name}, ${t.id}`,
+      kind: 'target' as const,
+    })),
+  ),
+)
 const groups = computed(() => {
   const items = cell.cell?.document.items ?? []
   return {
     Frames: items.filter((i) => i.role === 'frame').map((i) => ({ ...i, kind: 'frame' as const })),
     'Frames of links': links.value,
+    Targets: targets.value,
     Items: items
       .filter((i) => i.role === 'group' || isBodied.value.has(i.id))
       .map((i) => ({ ...i, kind: 'item' as const })),
@@ -29,7 +39,7 @@ const groups = computed(() => {
 function choose(e: Event) {
   const { value } = e.target as HTMLSelectElement
   const parted = value.indexOf(' ')
-  const kind = value.slice(0, parted) as 'frame' | 'item'
+  const kind = value.slice(0, parted) as Pick['kind']
   measure.put(props.index, { on: value.slice(parted + 1), kind })
 }
 </script>

@@ -113,11 +113,6 @@ const value = (e: Event) => (e.target as HTMLSelectElement).value
   align-items: center;
 }
 select {
-  appearance: auto;
-  border: 1px solid var(--line);
-  border-radius: 4px;
-  background: rgb(var(--v-theme-surface));
-  color: inherit;
   max-width: 150px;
 }
 .worst {

@@ -22,6 +22,7 @@ export const kindNames: Record<Known['is'], string> = {
   torus: 'Torus',
   curved_face: 'Curved face',
   frame: 'Frame',
+  target: 'Target',
   item: 'Item',
 }
 

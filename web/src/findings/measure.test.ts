@@ -179,23 +179,16 @@ describe('measuring', () => {
     expect(measure.picks).toHaveLength(1)
   })
 
-  it('tells what is left of a reach, and draws it along the floor and upwards', async () => {
-    between = {
-      ...between,
-      smallest: { ...span(120), from_mm: [0, 0, 0], to_mm: [30, 40, 50], level_mm: [50, 50] },
-      reach: {
-        robot: 'arm',
-        used_percent: 80,
-        used_at_most_percent: 80,
-        limit_joint: 'arm/j3',
-        manipulability: 0.2,
-        numbers: [],
-      },
-    }
+  it('draws what lies between frames and targets along the floor and upwards, too', async () => {
+    const smallest = { ...span(120), from_mm: [0, 0, 0], to_mm: [30, 40, 50], level_mm: [50, 50] }
+    const known = (['frame', 'target'] as const).map((is) => ({ ...hole, is }))
+    begin({
+      [MEASURE]: () => ({ known, between: { smallest, overlap: false }, numbers: [] }),
+    })
     const measure = useMeasure()
     measure.set([
       { on: 'arm', kind: 'frame' },
-      { on: 'tcp', kind: 'frame' },
+      { on: 'p/A', kind: 'target' },
     ])
     await settled()
     expect(measure.corner).toEqual([

@@ -192,10 +192,12 @@ export const useMeasure = defineStore('measure', () => {
     const pointed = pointedAt.value && spans.value[pointedAt.value]
     return pointed ?? spans.value.smallest ?? null
   })
-  /** Of a reach, the legs along the floor and upwards. */
+  /** Between frames and targets, the legs along the floor and upwards. */
   const corner = computed((): Vec3[][] => {
-    const { reach, smallest } = measured.value?.between ?? {}
-    if (!reach || !smallest) return []
+    const { known, between } = measured.value ?? {}
+    const isFrame = (k: Known) => k.is === 'frame' || k.is === 'target'
+    if (!between || !known?.every(isFrame)) return []
+    const { smallest } = between
     const [from, to] = [smallest.from_mm, smallest.to_mm] as [Vec3, Vec3]
     return [[from, [to[0], to[1], from[2]], to]]
   })

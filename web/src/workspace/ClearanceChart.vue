@@ -1,8 +1,7 @@
 <script setup lang="ts">
-import { useElementSize } from '@vueuse/core'
-import { scaleLinear, scaleSqrt } from 'd3-scale'
+import { scaleSqrt } from 'd3-scale'
 import { area, line } from 'd3-shape'
-import { computed, ref } from 'vue'
+import { computed } from 'vue'
 
 import type { Pair } from '../api/client'
 import { useCell } from '../cell/cellStore'
@@ -11,30 +10,18 @@ import VerdictMark from '../findings/VerdictMark.vue'
 import { pairKey, verdictWord } from '../findings/verdicts'
 import { useUnits } from '../settings/units'
 import { clock, useWhen } from '../when/whenStore'
-import LaneFaults from './LaneFaults.vue'
-import { LANE, laneCount } from './lanes'
-import ProgramLanes from './ProgramLanes.vue'
-import { useScrubber } from './useScrubber'
+import PathScrubber from './PathScrubber.vue'
+import { usePathChart } from './usePathChart'
 
 const cell = useCell()
 const units = useUnits()
 const when = useWhen()
 const findings = useFindings()
 
-const chart = ref<SVGSVGElement>()
-const { width, height } = useElementSize(chart)
-const lanes = computed(() => laneCount(cell.cell))
-/** Below the lanes and the name of the scale. */
-const TOP = computed(() => {
-  return 20 + LANE * Math.max(2, lanes.value)
-})
-const BOTTOM = computed(() => Math.max(TOP.value + 30, height.value - 10))
-
-const x = computed(() =>
-  scaleLinear([0, Math.max(when.duration, 1e-6)], [0, Math.max(width.value, 1)]),
-)
+const chart = usePathChart(20)
+const { width, top, bottom, x } = chart
 const band = computed(() => findings.findings?.band)
-const y = computed(() => scaleSqrt([0, band.value?.ceiling_mm ?? 200], [BOTTOM.value, TOP.value]))
+const y = computed(() => scaleSqrt([0, band.value?.ceiling_mm ?? 200], [bottom.value, top.value]))
 const steps = computed(() => {
   const b = band.value
   return b
@@ -80,13 +67,12 @@ const spans = computed(() =>
   marked.value.flatMap((p) => p.broken.map((b) => [b.start_s[0]!, b.end_s[1]!] as const)),
 )
 
-const { down, move, up, key } = useScrubber(chart, x)
 const told = (p: Pair) =>
   `${verdictWord(p.verdict)}: ${p.a.name} – ${p.b.name}, ` +
   `${units.length(p.attained_mm)} at ${clock(p.time_s)}`
 const markAt = (p: Pair) => ({
   left: `${x.value(p.time_s) - 6}px`,
-  top: `${Math.max(TOP.value - 12, y.value(Math.min(p.attained_mm, 200)) - 26)}px`,
+  top: `${Math.max(top.value - 12, y.value(Math.min(p.attained_mm, 200)) - 26)}px`,
 })
 </script>
 
@@ -101,40 +87,23 @@ const markAt = (p: Pair) => ({
       The run plan can't be run: {{ cell.cell.path.fault }}
     </p>
     <p v-else-if="!when.duration" class="fault soft">This cell has no run plan: nothing moves.</p>
-    <svg
-      ref="chart"
-      role="slider"
-      tabindex="0"
-      aria-label="Path time"
-      :aria-valuenow="when.time"
-      aria-valuemin="0"
-      :aria-valuemax="when.duration"
-      :aria-valuetext="clock(when.time)"
-      data-test="scrubber"
-      @pointerdown="down"
-      @pointermove="move"
-      @pointerup="up"
-      @keydown="key"
-    >
-      <ProgramLanes :x="x" />
+    <PathScrubber :of="chart">
       <rect
         v-for="([from, to], i) in spans"
         :key="i"
         :x="x(from) - 1"
-        :y="TOP - 6"
+        :y="top - 6"
         :width="Math.max(3, x(to) - x(from) + 2)"
-        :height="BOTTOM - TOP + 6"
+        :height="bottom - top + 6"
         class="breach"
       />
-      <text v-if="band && when.duration" x="6" :y="TOP - 5" class="label axis">
+      <text v-if="band && when.duration" x="6" :y="top - 5" class="label axis">
         Smallest clearance of all pairs, certified · {{ units.sign }}, square-root scale
       </text>
       <line v-for="r in rules" :key="r" x1="0" :x2="width" :y1="y(r)" :y2="y(r)" class="rule" />
       <path :d="shape" class="band" />
       <path :d="trace" class="trace" />
-      <line :x1="x(when.time)" :x2="x(when.time)" y1="0" :y2="height" class="head" />
-    </svg>
-    <LaneFaults :x="x" :width="width" />
+    </PathScrubber>
     <!-- By keys one gets there from the findings. -->
     <span
       v-for="p in marked"
@@ -166,13 +135,6 @@ const markAt = (p: Pair) => ({
   min-height: 0;
   overflow: hidden;
 }
-svg[role='slider'] {
-  width: 100%;
-  height: 100%;
-  display: block;
-  cursor: ew-resize;
-  touch-action: none;
-}
 .label {
   font-size: 11px;
   fill: rgb(var(--v-theme-on-surface));
@@ -197,10 +159,6 @@ svg[role='slider'] {
 .breach {
   fill: rgb(var(--v-theme-error));
   opacity: 0.15;
-}
-.head {
-  stroke: var(--plum);
-  stroke-width: 2;
 }
 .mark {
   cursor: pointer;

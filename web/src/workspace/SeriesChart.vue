@@ -1,32 +1,22 @@
 <script setup lang="ts">
-import { useElementSize } from '@vueuse/core'
 import { scaleLinear } from 'd3-scale'
 import { line } from 'd3-shape'
-import { computed, ref } from 'vue'
+import { computed } from 'vue'
 
-import { useCell } from '../cell/cellStore'
 import { type Extreme, useSeries } from '../findings/seriesStore'
 import { certainty, seriesName, seriesValue, valueAt } from '../findings/seriesTold'
 import { useUnits } from '../settings/units'
 import { clock, useWhen } from '../when/whenStore'
-import LaneFaults from './LaneFaults.vue'
-import { LANE, laneCount } from './lanes'
-import ProgramLanes from './ProgramLanes.vue'
-import { useScrubber } from './useScrubber'
+import PathScrubber from './PathScrubber.vue'
+import { usePathChart } from './usePathChart'
 
 /** A number over the time of the path: the scrubber, too. */
-const cell = useCell()
 const series = useSeries()
 const units = useUnits()
 const when = useWhen()
 
-const chart = ref<SVGSVGElement>()
-const { width, height } = useElementSize(chart)
-const top = computed(() => 26 + LANE * Math.max(2, laneCount(cell.cell)))
-const bottom = computed(() => Math.max(top.value + 24, height.value - 8))
-const x = computed(() =>
-  scaleLinear([0, Math.max(when.duration, 1e-6)], [0, Math.max(width.value, 1)]),
-)
+const chart = usePathChart(26)
+const { height, top, bottom, x, pointed } = chart
 const span = computed((): [number, number] => {
   const shown = series.shown
   if (!shown) return [0, 1]
@@ -66,7 +56,6 @@ const tick = (value: number) => {
   return Number.isFinite(number) ? `${Number(number.toPrecision(4))}` : ''
 }
 
-const { down, move, up, key, pointed } = useScrubber(chart, x)
 const under = computed(() => {
   const t = pointed.value
   if (t === null || !series.shown) return null
@@ -83,31 +72,13 @@ const goTo = (e: Extreme) => {
     <span v-for="t in ticks" :key="t" :style="{ top: `${y(t) - 8}px` }">{{ tick(t) }}</span>
   </div>
   <div class="chart">
-    <svg
-      ref="chart"
-      role="slider"
-      tabindex="0"
-      aria-label="Path time"
-      :aria-valuenow="when.time"
-      aria-valuemin="0"
-      :aria-valuemax="when.duration"
-      :aria-valuetext="clock(when.time)"
-      data-test="scrubber"
-      @pointerdown="down"
-      @pointermove="move"
-      @pointerleave="pointed = null"
-      @pointerup="up"
-      @keydown="key"
-    >
-      <ProgramLanes :x="x" />
+    <PathScrubber :of="chart">
       <path v-if="way" :d="way" class="way" data-test="series-way" />
       <template v-for="e in ends" :key="e.end">
         <circle :cx="x(e.time_s)" :cy="y(e.value)" r="4" class="end" />
       </template>
       <line v-if="under" :x1="under.left" :x2="under.left" :y1="top" :y2="height" class="under" />
-      <line :x1="x(when.time)" :x2="x(when.time)" y1="0" :y2="height" class="head" />
-    </svg>
-    <LaneFaults :x="x" :width="width" />
+    </PathScrubber>
     <div class="said" :style="{ top: `${top - 21}px` }">
       <select v-model="series.chosen" aria-label="What is drawn over time" data-test="series">
         <option v-for="(s, i) in series.all" :key="i" :value="i">{{ seriesName(s) }}</option>
@@ -156,13 +127,6 @@ const goTo = (e: Extreme) => {
   min-height: 0;
   overflow: hidden;
 }
-svg[role='slider'] {
-  width: 100%;
-  height: 100%;
-  display: block;
-  cursor: ew-resize;
-  touch-action: none;
-}
 .said {
   position: absolute;
   left: 4px;
@@ -209,10 +173,6 @@ select {
 .under {
   stroke: var(--soft);
   stroke-dasharray: 2 3;
-}
-.head {
-  stroke: var(--plum);
-  stroke-width: 2;
 }
 .refused {
   color: rgb(var(--v-theme-error));

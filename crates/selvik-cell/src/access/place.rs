@@ -6,7 +6,7 @@ use selvik_formats::{PackageFiles, Result};
 
 use crate::bring::targets_of;
 use crate::document::{PickDocument, PickKind, TargetDocument};
-use crate::measuring::place_of;
+use crate::measuring::{PickedPlace, place_of};
 use crate::questions::Asked;
 
 /// A place that is to be come to.
@@ -22,15 +22,17 @@ pub(super) struct Place {
 
 /// Where a pick is: on a face just where it was picked.
 pub(super) fn picked(asked: &Asked, pick: &PickDocument) -> Result<Place> {
-    let (at, body, name) = place_of(asked, pick)?;
-    if pick.kind == PickKind::Frame {
-        let (_, node) = asked.frame(&pick.on)?;
+    let PickedPlace {
+        name,
+        at,
+        body,
+        axis,
+    } = place_of(asked, pick)?;
+    if let Some(axis) = axis {
         return Ok(Place {
             name,
             at,
-            out: Some(Unit::new_normalize(
-                asked.node_pose(node).rotation * -Vector::z(),
-            )),
+            out: Some(Unit::new_normalize(-axis)),
             on_face: false,
         });
     }

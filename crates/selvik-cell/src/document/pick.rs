@@ -14,7 +14,7 @@ pub const LINKS: usize = 50;
     expecting = "a pick: {\"on\": \"housing\", \"kind\": \"face\", \"at_mm\": [0, 0, 0]}"
 )]
 pub struct PickDocument {
-    /// Id of the item, or `item/link`.
+    /// Id of the item, or `item/link`; of a target `program/target`.
     pub on: String,
     /// What of it.
     pub kind: PickKind,
@@ -40,6 +40,8 @@ pub enum PickKind {
     Face,
     /// Its frame.
     Frame,
+    /// A target of a program.
+    Target,
     /// All of it; of a group all that is in it.
     Item,
 }
@@ -78,6 +80,8 @@ pub enum KnownKind {
     CurvedFace,
     /// A frame.
     Frame,
+    /// A target of a program.
+    Target,
     /// An item, with all its links.
     Item,
 }

@@ -1,6 +1,6 @@
 use selvik_core::mesh::{Edge, EdgeShape, Face, Model, Slot, Surface};
 use selvik_core::section::mass_together;
-use selvik_core::spatial::{Aabb, Point, Pose};
+use selvik_core::spatial::{Aabb, Point, Pose, Vector};
 use serde::Serialize;
 use std::f64::consts::TAU;
 use utoipa::ToSchema;
@@ -32,9 +32,16 @@ pub struct Known {
 pub(super) fn known(asked: &Asked, thing: &Thing, frame: &Pose, volumes: bool) -> Known {
     let assembly = &asked.workcell().assembly;
     let item = &assembly.cell().items()[thing.item];
-    let of = match thing.body {
-        Some(body) => assembly.body_name(body),
-        None => item.name.clone(),
+    let of = match (thing.body, &thing.is) {
+        (Some(body), _) => assembly.body_name(body),
+        (
+            None,
+            Is::Point {
+                kind: PickKind::Target,
+                ..
+            },
+        ) => format!("in {}", item.name),
+        _ => item.name.clone(),
     };
     let mut told = Told {
         values: Values {
@@ -46,7 +53,7 @@ pub(super) fn known(asked: &Asked, thing: &Thing, frame: &Pose, volumes: bool) -
         points: Vec::new(),
     };
     let is = match &thing.is {
-        Is::Point { at, kind } => told.point(at, *kind),
+        Is::Point { at, kind, .. } => told.point(at, *kind, thing.axis()),
         Is::Edge(edge) => {
             told.edge(edge);
             kind_of_edge(edge)
@@ -79,17 +86,17 @@ struct Told<'a> {
 }
 
 impl Told<'_> {
-    fn point(&mut self, at: &Point, kind: PickKind) -> KnownKind {
+    fn point(&mut self, at: &Point, kind: PickKind, axis: Option<Vector>) -> KnownKind {
         let world = self.pose * at;
         self.values.point(ValueKind::At, &world);
         self.points.push(millimetres(&world));
+        if let Some(axis) = axis {
+            self.values.direction(ValueKind::Axis, &axis);
+        }
         match kind {
             PickKind::Spot => KnownKind::Spot,
-            PickKind::Frame => {
-                let turned = self.pose.rotation * selvik_core::spatial::Vector::z();
-                self.values.direction(ValueKind::Axis, &turned);
-                KnownKind::Frame
-            }
+            PickKind::Frame => KnownKind::Frame,
+            PickKind::Target => KnownKind::Target,
             _ => KnownKind::Corner,
         }
     }
@@ -230,7 +237,7 @@ impl Told<'_> {
         let boxes = parts.iter().flat_map(|part| {
             let seen = back * part.pose;
             part.balls().into_iter().flat_map(move |(p, radius)| {
-                let by = selvik_core::spatial::Vector::repeat(radius);
+                let by = Vector::repeat(radius);
                 [seen * p - by, seen * p + by]
             })
         });

@@ -18,7 +18,7 @@ pub use kept::{KeptFinding, findings_csv, kept_findings};
 pub use known::Known;
 pub use nearest::{Near, nearest};
 pub use pick::{Picked, snap};
-pub(crate) use thing::place_of;
+pub(crate) use thing::{PickedPlace, place_of};
 
 use selvik_core::spatial::Pose;
 use selvik_formats::{FormatError, Result};

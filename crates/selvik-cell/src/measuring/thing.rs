@@ -21,10 +21,12 @@ pub(super) struct Thing<'a> {
 
 /// What it is.
 pub(super) enum Is<'a> {
-    /// A spot or a corner, or the origin of a frame.
+    /// A spot or a corner, the origin of a frame, a target.
     Point {
         at: Point,
         kind: PickKind,
+        /// Of a frame or target, along its Z.
+        axis: Option<Vector>,
     },
     Edge(&'a Edge),
     Face {
@@ -102,6 +104,7 @@ impl<'a> Thing<'a> {
     pub fn of(asked: &'a Asked, pick: &PickDocument) -> Result<Self> {
         match pick.kind {
             PickKind::Item => Self::item(asked, &pick.on),
+            PickKind::Target => Self::target(asked, &pick.on),
             PickKind::Frame => {
                 let (item, node) = asked.frame(&pick.on)?;
                 let placed = (node, asked.node_pose(node));
@@ -153,9 +156,56 @@ impl<'a> Thing<'a> {
         Self {
             item,
             body,
-            is: Is::Point { at, kind },
+            is: Is::Point {
+                at,
+                kind,
+                axis: (kind == PickKind::Frame).then(Vector::z),
+            },
             parts: vec![Part { node, pose, form }],
         }
+    }
+
+    /// A target of a program, `program/target`.
+    fn target(asked: &'a Asked, on: &str) -> Result<Self> {
+        let gone = || FormatError::said(format!("there is no target \"{on}\""));
+        let (program, target) = on.split_once('/').ok_or_else(gone)?;
+        let workcell = asked.workcell();
+        let mut programs = workcell.document.programs.iter();
+        let program = programs.find(|p| p.id == program).ok_or_else(gone)?;
+        let target = program.targets.iter().find(|t| t.id == target);
+        let target = target.ok_or_else(gone)?;
+        let assembly = &workcell.assembly;
+        let own = target.pose.to_pose();
+        let (item, pose) = match &target.frame {
+            Some(id) => (asked.position(id)?, own),
+            // Told in the world: as something sees it that never moves.
+            None => {
+                let mut items = 0..assembly.cell().items().len();
+                let still =
+                    items.find(|&i| assembly.moving_above(assembly.item_node(i)).is_empty());
+                let still = still.ok_or_else(|| {
+                    FormatError::said(
+                        "everything moves here: a target needs a frame to be measured",
+                    )
+                })?;
+                (still, asked.item_pose(still).inverse() * own)
+            }
+        };
+        let node = assembly.item_node(item);
+        let at = Point::from(pose.translation.vector);
+        let mut thing = Self::point(
+            item,
+            None,
+            (node, asked.node_pose(node)),
+            at,
+            PickKind::Target,
+        );
+        thing.is = Is::Point {
+            at,
+            kind: PickKind::Target,
+            axis: Some(pose.rotation * Vector::z()),
+        };
+        Ok(thing)
     }
 
     fn on_body(asked: &'a Asked, pick: &PickDocument, kind: PickKind, at: &Point) -> Result<Self> {
@@ -252,6 +302,14 @@ impl<'a> Thing<'a> {
                 let node = asked.workcell().assembly.item_node(self.item);
                 (node, Point::origin())
             }
+        }
+    }
+
+    /// Of a frame or target, along its Z, in the world.
+    pub fn axis(&self) -> Option<Vector> {
+        match &self.is {
+            Is::Point { axis, .. } => axis.map(|axis| self.pose().rotation * axis),
+            _ => None,
         }
     }
 
@@ -398,21 +456,39 @@ fn word(kind: KnownKind) -> String {
     told.as_str().unwrap_or_default().replace('_', " ")
 }
 
-/// The point in the world that a pick means, on a face just where it was picked; the body it lies on, and its name.
-pub(crate) fn place_of(
-    asked: &Asked,
-    pick: &PickDocument,
-) -> Result<(Point, Option<BodyId>, String)> {
+/// Where a pick is, for what is to be come to.
+pub(crate) struct PickedPlace {
+    pub name: String,
+    /// In the world; on a face just where it was picked.
+    pub at: Point,
+    /// The body it lies on.
+    pub body: Option<BodyId>,
+    /// Of a frame or target, along its Z.
+    pub axis: Option<Vector>,
+}
+
+pub(crate) fn place_of(asked: &Asked, pick: &PickDocument) -> Result<PickedPlace> {
     let thing = Thing::of(asked, pick)?;
     let assembly = &asked.workcell().assembly;
-    let item = &assembly.cell().items()[thing.item].name;
-    let name = thing
-        .body
-        .map_or_else(|| item.clone(), |body| assembly.body_name(body));
+    let named = |body: BodyId| assembly.body_name(body);
+    let item = || match pick.kind {
+        PickKind::Target => pick
+            .on
+            .split('/')
+            .next_back()
+            .unwrap_or_default()
+            .to_owned(),
+        _ => assembly.cell().items()[thing.item].name.clone(),
+    };
     let on_face = matches!(pick.kind, PickKind::Face | PickKind::Spot);
     let (node, local) = match pick.at_mm.filter(|_| on_face) {
         Some(at) => (thing.parts[0].node, Point::from(at.map(|x| x * 1e-3))),
         None => thing.followed(asked),
     };
-    Ok((asked.node_pose(node) * local, thing.body, name))
+    Ok(PickedPlace {
+        name: thing.body.map_or_else(item, named),
+        at: asked.node_pose(node) * local,
+        body: thing.body,
+        axis: thing.axis(),
+    })
 }

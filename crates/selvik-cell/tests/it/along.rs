@@ -2,8 +2,9 @@
 
 use rstest::rstest;
 use selvik_cell::Workcell;
-use selvik_cell::document::{PickDocument, PickKind};
-use selvik_cell::measuring::{AlongWanted, measured_along};
+use selvik_cell::document::{KnownKind, PickDocument, PickKind};
+use selvik_cell::measuring::{AlongWanted, Measured, Measuring, measure, measured_along};
+use selvik_cell::questions::Asked;
 use selvik_cell::reach::{ReachWanted, reach_along};
 use selvik_cell::series::{Series, SeriesAnswer, SeriesKind, SeriesUnit};
 
@@ -147,4 +148,39 @@ fn what_can_not_be_followed_is_refused() {
         refused.unwrap_err().to_string(),
         "nothing moves in this cell"
     );
+}
+
+/// A target told in the world lies where it is told, however it is followed; one that is not there is said to be gone.
+#[test]
+fn from_the_base_to_a_target_it_is_as_far_as_it_was_told() {
+    let workcell = built(&cell());
+    let picks = [pick("arm", PickKind::Frame), pick("p/A", PickKind::Target)];
+    let found = measured(&workcell, &picks).expect("both are there");
+    assert_eq!(found.known[1].is, KnownKind::Target);
+    let between = found.between.expect("two");
+    assert!((between.smallest.length_mm - 400.0).abs() < 1e-9);
+    assert!(between.reach.is_none());
+    let answer = along(&workcell, &picks, None);
+    let nearest = of(&answer, SeriesKind::Nearest);
+    assert!(nearest.values.iter().all(|v| (v - 400.0).abs() < 1e-9));
+    // It is reached once: there the TCP is at it.
+    let picks = [pick("tcp", PickKind::Frame), pick("p/A", PickKind::Target)];
+    let answer = along(&workcell, &picks, None);
+    let nearest = &of(&answer, SeriesKind::Nearest).smallest;
+    assert!(
+        nearest.value < 0.1 && nearest.bound == Some(0.0),
+        "{nearest:?}"
+    );
+    let refused = measured(&workcell, &[pick("p/B", PickKind::Target)]);
+    let refused = refused.expect_err("it is not there").to_string();
+    assert_eq!(refused, "there is no target \"p/B\"");
+}
+
+fn measured(workcell: &Workcell, picks: &[PickDocument]) -> selvik_formats::Result<Measured> {
+    let wanted = Measuring {
+        picks: picks.to_vec(),
+        frame: None,
+        volumes: false,
+    };
+    measure(&Asked::at_rest(workcell), &wanted)
 }

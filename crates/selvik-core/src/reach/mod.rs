@@ -16,6 +16,7 @@
 //! assert!((reach.straight - 1.3).abs() < 1e-12 && (reach.horizontal - 0.5).abs() < 1e-12); // m
 //! ```
 
+mod region_cut;
 mod used;
 mod wrist_region;
 

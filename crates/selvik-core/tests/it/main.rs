@@ -4,6 +4,7 @@ mod along_the_path;
 mod certified_sweep;
 mod handling;
 mod inverse;
+mod measures_hold;
 mod ortho_parallel;
 mod programmed_motion;
 mod recorded_motion;

@@ -105,7 +105,7 @@ async fn overlaps_and_drawings_are_answered_and_what_can_be_none_is_refused_with
     let far = 1e308;
     let spot = |at: Value| json!({"picks": [{"on": "table", "kind": "spot", "at_mm": at}]});
     for (what, body, says) in [
-        ("measure", json!({"picks": []}), "one or two"),
+        ("measure", json!({"picks": []}), "one to 50"),
         (
             "measure",
             json!({"picks": [item("nobody")]}),
@@ -132,6 +132,27 @@ async fn overlaps_and_drawings_are_answered_and_what_can_be_none_is_refused_with
             "no such triangle",
         ),
         ("nearest", json!({"pick": item("datum")}), "no geometry"),
+        (
+            "along",
+            json!({"picks": [item("table"), item("post")]}),
+            "nothing moves",
+        ),
+        ("reach-along", json!({"tcp": "datum"}), "nothing moves"),
+        (
+            "reach-outline",
+            json!({"tcp": "datum", "of": "wrist"}),
+            "no robot moves \"datum\"",
+        ),
+        (
+            "access",
+            json!({"from": {"towards": [0, 0, 0]}, "rod": {"diameter_mm": 0}}),
+            "points somewhere",
+        ),
+        (
+            "access-cone",
+            json!({"pick": item("nobody"), "rod": {"diameter_mm": 0}}),
+            "no item \"nobody\"",
+        ),
         (
             "overlaps",
             json!({"tolerance_mm": -1}),
