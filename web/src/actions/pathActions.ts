@@ -134,6 +134,11 @@ export function findingsActions(): Row[] {
       run: () => (where.asking = 'cut-face'),
     },
     {
+      id: 'section-point',
+      name: 'Section through a point',
+      run: () => (where.asking = 'cut-point'),
+    },
+    {
       id: 'section-edge',
       name: 'Section square to an edge or axis',
       run: () => (where.asking = 'cut-edge'),

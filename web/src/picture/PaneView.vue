@@ -136,6 +136,11 @@ function answerAsking(at: [number, number], hit: Hit | null) {
       if (hit?.body === undefined) return
       where.asking = null
       return void where.faceOn(hit.body, hit.triangle!)
+    case 'cut-point':
+      if (!hit) return
+      where.asking = null
+      section.goThrough(hit.at)
+      return
     case 'cut-face':
       if (!hit?.normal) return
       where.asking = null
@@ -200,6 +205,7 @@ const asked = {
   rectangle: 'Draw a rectangle round what to fit',
   'face-on': 'Click the face to look at square on',
   'cut-face': 'Click the face to cut along',
+  'cut-point': 'Click the point to cut through',
   'cut-edge': 'Click the edge, hole or pin to cut square to',
   'cut-points': '',
   pivot: 'Click the point to turn about',

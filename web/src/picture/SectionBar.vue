@@ -172,6 +172,12 @@ const whole = computed(() => section.cuts.uncut.size)
         />
         <v-list-item
           role="button"
+          title="This one, through a point"
+          data-test="section-point"
+          @click="where.asking = 'cut-point'"
+        />
+        <v-list-item
+          role="button"
           title="Another, square to the view"
           data-test="section-along-view"
           @click="section.addAlongView"

@@ -106,6 +106,20 @@ describe('several sections', () => {
     expect(section.sections).toEqual([cut])
   })
 
+  it('go through a point that is picked, and keep their direction', () => {
+    const section = useSection()
+    section.goThrough([10, 20, 30])
+    expect(section.sections).toHaveLength(1)
+    const { normal } = section.section!
+    section.goThrough([40, 50, 60])
+    expect(section.sections).toHaveLength(1)
+    expect(section.section!.normal).toEqual(normal)
+    near(section.section!.point_mm, [40, 50, 60])
+    section.fixTo('tcp')
+    section.goThrough([1, 2, 3])
+    near(section.placed!.point_mm, [1, 2, 3])
+  })
+
   it('go through three points, towards the eye, but not through a line', () => {
     const section = useSection()
     useWhere().move({ ...START, bearing_deg: 0, elevation_deg: 0 })

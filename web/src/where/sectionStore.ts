@@ -102,6 +102,13 @@ export const useSection = defineStore('section', () => {
   async function addAlongView() {
     add({ point_mm: await middle(), normal: [...basis(where.viewpoint).back] })
   }
+  /** Takes the one that is worked on through a point (mm), or cuts anew through it. */
+  function goThrough(at: Vec3) {
+    if (!section.value) return add({ point_mm: at, normal: nearestAxis() })
+    const frame = frameNow(section.value.fixed_to)
+    const own = frame ? metres(at).applyMatrix4(frame.invert()) : metres(at)
+    change({ point_mm: own.multiplyScalar(1e3).toArray() })
+  }
   /** Points picked so far for a cut through three of them. */
   const through = shallowRef<Vec3[]>([])
   /** Takes one more; the third makes the cut, its side towards the eye. Whether it did. */
@@ -306,6 +313,7 @@ export const useSection = defineStore('section', () => {
     addAlong,
     through,
     addThrough,
+    goThrough,
     addSquareTo,
     fixTo,
     shift,

@@ -24,6 +24,7 @@ export type Asking =
   | 'rectangle'
   | 'face-on'
   | 'cut-face'
+  | 'cut-point'
   | 'cut-edge'
   | 'cut-points'
   | 'pivot'
