@@ -1,13 +1,15 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { computed, shallowRef } from 'vue'
 
 import { useCell } from '../cell/cellStore'
+import { useNotices } from '../cell/noticesStore'
 import { type Pick, useMeasure } from './measureStore'
 
 /** A thing chosen by name instead of picked: a frame, or a whole item. */
 const props = defineProps<{ index: number }>()
 const cell = useCell()
 const measure = useMeasure()
+const notices = useNotices()
 
 const label = computed(() => (props.index ? 'To' : 'From'))
 const isBodied = computed(() => new Set(cell.cell?.bodies.map((b) => b.item)))
@@ -16,14 +18,30 @@ const links = computed(() => {
   const linked = (cell.cell?.bodies ?? []).filter((b) => b.link)
   return linked.map((b) => ({ id: `${b.item}/${b.link}`, name: b.name, kind: 'frame' as const }))
 })
+/** Of programs whose targets stand in a file, their names, once the choice is about to be made. */
+const filed = shallowRef<Record<string, string[]>>({})
+async function fetchFiled() {
+  const wanted = (cell.cell?.document.programs ?? []).filter((p) => p.targets_csv)
+  const ofOne = async ({ id }: { id: string }) => {
+    const url = `/api/cells/${cell.cell!.id}/targets?format=json&program=${encodeURIComponent(id)}`
+    const rows = (await (await fetch(url)).json()) as { id: string }[]
+    return [id, rows.map((row) => row.id)] as const
+  }
+  try {
+    filed.value = Object.fromEntries(await Promise.all(wanted.map(ofOne)))
+  } catch (e) {
+    notices.say(e)
+  }
+}
 const targets = computed(() =>
-  (cell.cell?.document.programs ?? []).flatMap((p) =>
-    (p.targets ?? []).map((t) => ({
-      id: `${p.id}/${t.id}`,
-      name: `${p.name}, ${t.id}`,
+  (cell.cell?.document.programs ?? []).flatMap((p) => {
+    const ids = filed.value[p.id] ?? (p.targets ?? []).map((t) => t.id)
+    return ids.map((id) => ({
+      id: `${p.id}/${id}`,
+      name: `${p.name}, ${id}`,
       kind: 'target' as const,
-    })),
-  ),
+    }))
+  }),
 )
 const groups = computed(() => {
   const items = cell.cell?.document.items ?? []
@@ -50,6 +68,8 @@ function choose(e: Event) {
     <select
       :aria-label="`Measure ${label.toLowerCase()}`"
       :data-test="`choose-${index}`"
+      @pointerenter.once="fetchFiled"
+      @focus.once="fetchFiled"
       @change="choose"
     >
       <option value="" selected disabled>a frame or an item…</option>

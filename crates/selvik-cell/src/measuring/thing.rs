@@ -170,10 +170,7 @@ impl<'a> Thing<'a> {
         let gone = || FormatError::said(format!("there is no target \"{on}\""));
         let (program, target) = on.split_once('/').ok_or_else(gone)?;
         let workcell = asked.workcell();
-        let mut programs = workcell.document.programs.iter();
-        let program = programs.find(|p| p.id == program).ok_or_else(gone)?;
-        let target = program.targets.iter().find(|t| t.id == target);
-        let target = target.ok_or_else(gone)?;
+        let target = workcell.target(program, target).ok_or_else(gone)?;
         let assembly = &workcell.assembly;
         let own = target.pose.to_pose();
         let (item, pose) = match &target.frame {

@@ -16,7 +16,7 @@ use super::refusals::{finite, refuse};
 use super::{RAMP, Workcell};
 use crate::document::{
     BodyDocument, DhConvention, DhRowDocument, ItemDocument, MechanismDocument, MechanismSource,
-    ShapeDocument,
+    ShapeDocument, TargetDocument,
 };
 
 /// Geometry by how documents describe it, so that the same is read once.
@@ -25,6 +25,8 @@ pub(super) struct Known {
     surfaces: HashMap<Vec<u8>, Arc<Surface>>,
     mechanisms: HashMap<Vec<u8>, Mechanism>,
     pub(super) recordings: HashMap<Vec<u8>, Recording>,
+    /// For each program the targets that stand in its file.
+    pub(super) filed: HashMap<String, Vec<TargetDocument>>,
 }
 
 impl Known {

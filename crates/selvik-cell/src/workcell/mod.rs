@@ -23,7 +23,7 @@ use selvik_core::robot::{Arm, Assembly};
 use selvik_formats::{PackageFiles, Result};
 
 use crate::document::{
-    CellDocument, ItemDocument, RoleDocument, check_text, is_colour, read_document,
+    CellDocument, ItemDocument, RoleDocument, TargetDocument, check_text, is_colour, read_document,
 };
 
 /// A joint without a stated acceleration reaches full speed in this time, s.
@@ -44,9 +44,20 @@ pub struct Workcell {
     pub rules: RuleSet,
     /// Recordings by how the document describes them, so that none is read twice.
     recordings: HashMap<Vec<u8>, Recording>,
+    /// For each program the targets that stand in its file.
+    filed: HashMap<String, Vec<TargetDocument>>,
 }
 
 impl Workcell {
+    /// A target of a program, also one of its file.
+    #[must_use]
+    pub fn target(&self, program: &str, target: &str) -> Option<&TargetDocument> {
+        let own = self.document.programs.iter().find(|p| p.id == program)?;
+        let filed = self.filed.get(program).into_iter().flatten();
+        let mut all = own.targets.iter().chain(filed);
+        all.find(|t| t.id == target)
+    }
+
     /// Reads a whole package.
     ///
     /// # Errors
@@ -113,6 +124,7 @@ impl Workcell {
             plan,
             rules,
             recordings: known.recordings,
+            filed: known.filed,
         })
     }
 

@@ -28,12 +28,25 @@ pub(super) fn run_plan(
     refusals.note(unique("programs", document.programs.iter().map(|p| &p.id)));
     let mut programs = IndexMap::new();
     let mut used = HashMap::new();
+    let mut filed = HashMap::new();
     for one in &document.programs {
-        let read = program(one, (files, known, &mut used), names, refusals);
+        let place = format!("program \"{}\"", one.id);
+        let targets = refusals.note(targets(one, files, &place));
+        let read = program(
+            one,
+            targets.as_ref(),
+            (files, known, &mut used),
+            names,
+            refusals,
+        );
+        if let Some(targets) = targets.filter(|_| one.targets_csv.is_some()) {
+            filed.insert(one.id.clone(), targets.into_values().collect());
+        }
         programs.insert(one.id.clone(), read);
     }
     // What no program plays any more is let go.
     known.recordings = used;
+    known.filed = filed;
     let lanes = document.run_plan.lanes.iter().enumerate();
     let lanes = refusals.note_each(lanes.map(|(index, of)| lane(index, of, &programs)));
     RunPlan { lanes }
@@ -42,6 +55,7 @@ pub(super) fn run_plan(
 /// A program, or nothing where something is wrong with it.
 fn program(
     document: &ProgramDocument,
+    targets: Option<&HashMap<String, TargetDocument>>,
     (files, known, used): (&PackageFiles, &Known, &mut HashMap<Vec<u8>, Recording>),
     names: &Names,
     refusals: &mut Refusals,
@@ -50,13 +64,13 @@ fn program(
     let robot = refusals.note(names.item(&document.robot, &place));
     let tcp = document.tcp.as_ref();
     let tcp = refusals.note(tcp.map(|tcp| names.node(tcp, &place)).transpose());
-    let targets = refusals.note(targets(document, files, &place))?;
+    let targets = targets?;
     let (robot, tcp) = (robot?, tcp?);
     let joints = refusals.note(driven(names, robot, tcp, &place))?;
     let mut reader = Reader {
         names,
         joints: &joints,
-        targets: &targets,
+        targets,
         files,
         known,
         used,

@@ -40,6 +40,13 @@ async fn the_strip_follows_what_a_robot_reaches_and_goes_where_that_is_worst() {
         .await;
     let used = &found["series"][0];
     assert_eq!(used["what"], "reach_used");
+    // Targets stand in files here; they are measured from and to all the same.
+    let picks = json!([{"on": "r1-base", "kind": "frame"}, {"on": "seal/T3", "kind": "target"}]);
+    let (status, target) = server
+        .post(&format!("/api/cells/{id}/measure"), json!({"picks": picks}))
+        .await;
+    assert_eq!(status, 200, "{target}");
+    assert_eq!(target["known"][1]["is"], "target");
 
     b.click("tab-reach").await;
     b.set("reach-tcp", "tcp-nozzle").await;
