@@ -9,7 +9,12 @@ type Point = Schemas['PointAnswer']
 defineProps<{ points: Point[] }>()
 const units = useUnits()
 const what = useWhat()
-const words = { free: 'free', blocked: 'blocked', away: 'turned away' } as const
+const words = {
+  free: 'free',
+  blocked: 'blocked',
+  away: 'turned away',
+  not_judged: 'not judged',
+} as const
 const said = (p: Point) => (p.by_name ? `by ${p.by_name}, ${units.length(p.out_mm ?? 0)} out` : '')
 </script>
 

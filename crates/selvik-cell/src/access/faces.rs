@@ -116,6 +116,8 @@ pub enum AccessVerdict {
     Blocked,
     /// The face it lies on looks the other way.
     Away,
+    /// It has no direction of its own, or is where one looks from.
+    NotJudged,
 }
 
 /// So many pieces faces are judged in, about.
@@ -289,13 +291,12 @@ fn judged(
     };
     let Some((way, far)) = way else {
         // It is where one looks from, or a corner or edge that has no direction of its own.
-        return told(AccessVerdict::Free, None);
+        return told(AccessVerdict::NotJudged, None);
     };
     if place.on_face && place.out.is_some_and(|out| out.dot(&way.out) <= 1e-7) {
         return told(AccessVerdict::Away, None);
     }
-    let length = rod.length.min(far);
-    match way.blocked(obstacles, &Rod { length, ..*rod }) {
+    match way.blocked(obstacles, &rod.from_as_far(far)) {
         None => told(AccessVerdict::Free, None),
         Some(met) => told(AccessVerdict::Blocked, Some((met.by, met.out))),
     }

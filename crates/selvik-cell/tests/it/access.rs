@@ -182,6 +182,23 @@ fn a_place_on_a_face_that_looks_away_is_told_so() {
     assert_eq!(verdicts, [AccessVerdict::Free, AccessVerdict::Away]);
 }
 
+/// A corner has no direction of its own: nothing was looked at, and that never counts as free.
+#[test]
+fn what_has_no_direction_is_not_judged() {
+    let corner = PickDocument {
+        on: "table".to_owned(),
+        kind: PickKind::Corner,
+        is: None,
+        at_mm: Some([500.0, 500.0, 50.0]),
+    };
+    let answer = asked(&AccessWanted {
+        picks: vec![corner],
+        ..wanted(AccessFrom::Own)
+    });
+    let points = answer.expect("judged").points;
+    assert_eq!(points[0].verdict, AccessVerdict::NotJudged);
+}
+
 #[rstest]
 #[case::no_direction(json!({"from": {"towards": [0, 0, 0]}, "rod": {"diameter_mm": 0}}), "points somewhere")]
 #[case::a_tool_that_is_all_tip(json!({"from": "own", "rod": {"diameter_mm": 20, "length_mm": 50, "tip_mm": 40}}), "longer than its tip")]

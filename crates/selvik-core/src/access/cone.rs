@@ -80,7 +80,11 @@ pub fn free_cone(
             tried: tried.clone(),
         }
     });
-    (tried, cone.filter(|cone| cone.half_angle > 0.0))
+    let is_free = |cone: &Cone| {
+        let (point, out) = (*point, cone.axis);
+        cone.half_angle > 0.0 && WayIn { point, out }.blocked(obstacles, rod).is_none()
+    };
+    (tried, cone.filter(is_free))
 }
 
 /// Directions evenly spread over a ball: a spiral by the golden angle.

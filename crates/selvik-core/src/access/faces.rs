@@ -74,13 +74,13 @@ pub fn light_faces(
             let normal = (b - a).cross(&(c - a));
             let middle = Point::from((a.coords + b.coords + c.coords) / 3.0);
             let access = match light.way(&middle) {
-                None => FaceAccess::Free,
+                // It is where one looks from.
+                None => FaceAccess::Away,
                 Some((way, _)) if normal.dot(&way.out) <= EDGE_ON * normal.norm() => {
                     FaceAccess::Away
                 }
                 Some((way, far)) => {
-                    let length = rod.length.min(far);
-                    let found = way.blocked(obstacles, &Rod { length, ..*rod });
+                    let found = way.blocked(obstacles, &rod.from_as_far(far));
                     found.map_or(FaceAccess::Free, |b| FaceAccess::Blocked(b.by))
                 }
             };

@@ -3,7 +3,7 @@ use std::borrow::Cow;
 use nalgebra::Unit;
 
 use crate::clearance::triangle_distance;
-use crate::mesh::{Hierarchy, Node, Surface};
+use crate::mesh::{Containment, Hierarchy, Node, Surface};
 use crate::spatial::{Point, Pose, Vector};
 
 /// A body that may be in the way, as it is drawn.
@@ -11,6 +11,7 @@ pub struct Obstacle<'a> {
     /// From the world into its own frame.
     pub(super) back: Pose,
     pub(super) tree: Cow<'a, Hierarchy>,
+    surface: &'a Surface,
     /// A ball round it in the world.
     ball: (Point, f64),
 }
@@ -28,6 +29,7 @@ impl<'a> Obstacle<'a> {
         Self {
             back: pose.inverse(),
             tree,
+            surface,
             ball: (pose * centre, radius),
         }
     }
@@ -53,6 +55,22 @@ impl Rod {
             radius: 0.0,
             tip: 0.0,
             length,
+        }
+    }
+}
+
+impl Rod {
+    /// As it comes from a point so far away, m: a line of sight ends there, a tool is as long as it is.
+    #[must_use]
+    pub fn from_as_far(&self, far: f64) -> Self {
+        let sees = self.radius == 0.0;
+        Self {
+            length: if sees {
+                self.length.min(far)
+            } else {
+                self.length
+            },
+            ..*self
         }
     }
 }
@@ -112,7 +130,23 @@ impl WayIn {
                 }
             }
         }
-        nearest
+        nearest.or_else(|| self.buried(obstacles, rod))
+    }
+
+    /// What all of a rod lies in: then it meets no surface.
+    fn buried(&self, obstacles: &[Obstacle], rod: &Rod) -> Option<Blocked> {
+        if !rod.length.is_finite() {
+            return None;
+        }
+        let end = self.point + *self.out * rod.length;
+        let holds = |obstacle: &Obstacle| {
+            let (centre, radius) = obstacle.ball;
+            let near = (end - centre).norm() <= radius;
+            near && obstacle.surface.contains(&(obstacle.back * end)) == Containment::Inside
+        };
+        let by = obstacles.iter().position(holds)?;
+        let out = rod.length;
+        Some(Blocked { by, out })
     }
 }
 
@@ -250,6 +284,25 @@ mod tests {
         if let Some(found) = found {
             assert!((0.4..0.52).contains(&found.out), "{found:?}");
         }
+    }
+
+    /// Deep in a block a short tool meets no face of it, and is not free for that.
+    #[test]
+    fn what_lies_wholly_in_a_body_is_not_free() {
+        let block = Surface::new(box_mesh([2.0, 2.0, 2.0]));
+        let obstacles = [Obstacle::new(&block, Pose::identity())];
+        let way = WayIn {
+            point: Point::origin(),
+            out: Vector::z_axis(),
+        };
+        let rod = Rod {
+            radius: 0.01,
+            tip: 0.02,
+            length: 0.3,
+        };
+        assert!(way.blocked(&obstacles, &rod).is_some());
+        let (_, cone) = super::super::free_cone(&obstacles, &way.point, None, &rod);
+        assert!(cone.is_none());
     }
 
     /// What the point lies on is not in the way, but what is as near as the rod is thick.
