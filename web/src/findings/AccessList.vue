@@ -134,6 +134,9 @@ const value = (e: Event) => (e.target as HTMLSelectElement).value
       >
     </p>
 
+    <p v-if="(access.found || access.cone) && !access.isNow" class="stale" data-test="access-stale">
+      Found before something moved or was changed: look again.
+    </p>
     <p v-if="access.cone" class="answer" data-test="access-cone-found">
       <template v-if="access.cone.axis"
         >Free within <b class="number">{{ units.angle(access.cone.half_angle_deg, 1) }}</b> of the
@@ -149,8 +152,9 @@ const value = (e: Event) => (e.target as HTMLSelectElement).value
         ><b class="number" :data-test="`access-${r.kind}`">{{ share(r.mm2) }}</b
         ><span class="soft number">{{ units.area(r.mm2) }}</span>
       </div>
-      <p class="soft">
-        By the middles of {{ faces.pieces }} pieces, at {{ clock(access.foundAt) }}.
+      <p class="soft" data-test="access-of">
+        {{ access.foundOf }}, by the middles of {{ faces.pieces }} pieces, at
+        {{ clock(access.foundAt) }}.
       </p>
       <template v-if="faces.blocked_by.length">
         <p class="soft">In the way:</p>
@@ -215,5 +219,8 @@ i.free {
 }
 i.blocked {
   background: color-mix(in srgb, rgb(var(--v-theme-error)) 60%, transparent);
+}
+.stale {
+  color: rgb(var(--v-theme-warning));
 }
 </style>

@@ -75,6 +75,21 @@ describe('access', () => {
     expect(useAccess().shaded).toBeNull()
   })
 
+  it('says when what it rests on has changed, and of what it was found', async () => {
+    const shown = await judged()
+    expect(shown.find(byTest('access-stale')).exists()).toBe(false)
+    await shown.get(byTest('access-by')).trigger('click')
+    expect(shown.get(byTest('access-of')).text()).toContain('Plate')
+    useWhat().hide(['far'])
+    await settled()
+    expect(shown.find(byTest('access-stale')).exists()).toBe(true)
+    expect(useAccess().shaded).toBeNull()
+    useWhat().show(['far'])
+    useAccess().rod.diameter_mm = 12
+    await settled()
+    expect(shown.find(byTest('access-stale')).exists()).toBe(true)
+  })
+
   it('comes with a tool as thick and long as is set', async () => {
     const access = useAccess()
     access.rod.diameter_mm = 30

@@ -47,8 +47,14 @@ export const useAccess = defineStore('access', () => {
   const found = shallowRef<Schemas['AccessAnswer'] | null>(null)
   const cone = shallowRef<Schemas['ConeAnswer'] | null>(null)
   const looking = ref(false)
-  /** When that was, s. */
+  /** When that was, s, and of what. */
   const foundAt = ref(0)
+  const foundOf = ref('')
+  /** All that it rests on: where everything stood, what was in the way, with what one came. */
+  const restsOn = computed(() =>
+    JSON.stringify([when.time, jog.tried, [...what.visible], rod, robotsCount.value]),
+  )
+  const foundWith = ref('')
 
   const tool = () =>
     rod.diameter_mm > 0 ? { ...rod } : { diameter_mm: 0, length_mm: null, tip_mm: 0 }
@@ -73,6 +79,7 @@ export const useAccess = defineStore('access', () => {
   async function look() {
     looking.value = true
     const items = from.value === 'own' ? [] : [...what.selected]
+    const names = items.map((id) => cell.items.get(id)?.name ?? id)
     const body = {
       from: fromNow(),
       rod: tool(),
@@ -83,9 +90,12 @@ export const useAccess = defineStore('access', () => {
       ...now(),
     }
     try {
-      const time_s = when.time
+      const [time_s, on] = [when.time, restsOn.value]
+      if (on !== foundWith.value) forget()
       found.value = await answer(api.POST('/api/cells/{id}/access', { params: params(), body }))
       foundAt.value = time_s
+      foundOf.value = names.join(', ')
+      foundWith.value = on
     } catch (e) {
       notices.say(e)
     } finally {
@@ -99,9 +109,11 @@ export const useAccess = defineStore('access', () => {
     looking.value = true
     const body = { pick, rod: tool(), without: without(), ...now() }
     try {
-      const time_s = when.time
+      const [time_s, on] = [when.time, restsOn.value]
+      if (on !== foundWith.value) forget()
       cone.value = await answer(api.POST('/api/cells/{id}/access-cone', { params: params(), body }))
       foundAt.value = time_s
+      foundWith.value = on
     } catch (e) {
       notices.say(e)
     } finally {
@@ -125,8 +137,8 @@ export const useAccess = defineStore('access', () => {
     () => (cone.value = null),
   )
 
-  /** All is drawn only while everything stands where it stood. */
-  const isNow = computed(() => Math.abs(when.time - foundAt.value) < 1e-6)
+  /** All is drawn only while nothing that it rests on has changed. */
+  const isNow = computed(() => restsOn.value === foundWith.value)
   const shaded = computed(() => {
     const faces = found.value?.faces
     if (!faces || !isNow.value) return null
@@ -148,6 +160,7 @@ export const useAccess = defineStore('access', () => {
     cone,
     looking,
     foundAt,
+    foundOf,
     isNow,
     shaded,
     lines,

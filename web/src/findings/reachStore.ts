@@ -44,6 +44,10 @@ export const useReach = defineStore('reach', () => {
 
   // ---- along the path
   const follow = () => tcp.value && series.followReach(tcp.value)
+  watch(tcp, () => {
+    // Another robot's numbers would stand beside its name.
+    if (series.followed && 'tcp' in series.followed) void follow()
+  })
   /** The worst instant of each series that has one, and how bad it is. */
   const worst = computed(() =>
     series.ofReach

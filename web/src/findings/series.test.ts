@@ -115,6 +115,18 @@ describe('along the path', () => {
     expect(useMeasure().picks.map((p) => p.on)).toEqual(['arm', 'tcp'])
   })
 
+  it('another TCP that is chosen is followed instead', async () => {
+    const hand = { id: 'hand', role: 'frame', parent: 'arm', frame_kind: 'tcp' }
+    const tcp = { id: 'tcp', role: 'frame', parent: 'arm', frame_kind: 'tcp' }
+    openCell([{ id: 'arm', role: 'robot' }, tcp, hand])
+    const reach = useReach()
+    await reach.follow()
+    reach.choose('hand')
+    await settled()
+    const followed = asked.filter((a) => a.what === REACH).map((a) => a.body)
+    expect(followed).toEqual([{ tcp: 'tcp' }, { tcp: 'hand' }])
+  })
+
   it('the outline is drawn where it is wanted, and goes with the play head', async () => {
     const reach = useReach()
     reach.outlined = true

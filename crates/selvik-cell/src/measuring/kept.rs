@@ -77,7 +77,21 @@ fn are_same(was: &[KnownValue], now: &[KnownValue]) -> bool {
         let (x, y) = (amounts(&a.amount), amounts(&b.amount));
         a.what == b.what && x.len() == y.len() && x.iter().zip(&y).all(|(x, y)| near(x, y))
     };
-    was.len() == now.len() && was.iter().zip(now).all(|(a, b)| same(a, b))
+    // What can be told now and was not told then is no change.
+    let still = |at: usize| counterpart(now, was, at).is_some_and(|b| same(&was[at], b));
+    (0..was.len()).all(still)
+}
+
+/// The number of `all` that says the same as the one at `at` of `values`: an edge has two ends, so the same kind may come more
+/// than once.
+fn counterpart<'a>(
+    all: &'a [KnownValue],
+    values: &[KnownValue],
+    at: usize,
+) -> Option<&'a KnownValue> {
+    let what = values[at].what;
+    let nth = values[..at].iter().filter(|v| v.what == what).count();
+    all.iter().filter(|v| v.what == what).nth(nth)
 }
 
 fn amounts(amount: &Amount) -> Vec<f64> {
@@ -129,13 +143,8 @@ pub fn findings_csv(workcell: &Workcell, path: &Path) -> Result<Vec<u8>> {
             &kept.now
         };
         for (at, value) in values.iter().enumerate() {
-            // An edge has two ends: the same kind of number may come more than once.
-            let nth = values[..at].iter().filter(|v| v.what == value.what).count();
-            let same = |all: &'_ [KnownValue]| {
-                let mut alike = all.iter().filter(|v| v.what == value.what);
-                alike.nth(nth).cloned()
-            };
-            let (was, now) = (same(&finding.was), same(&kept.now));
+            let told = |all| counterpart(all, values, at).cloned();
+            let (was, now) = (told(&finding.was), told(&kept.now));
             rows.push(vec![
                 finding.name.clone(),
                 finding.note.clone().unwrap_or_default(),

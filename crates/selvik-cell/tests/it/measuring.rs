@@ -315,6 +315,15 @@ fn a_kept_finding_is_worked_out_anew_and_says_what_it_was_and_when_its_body_is_g
     let here = edited(&first, std::slice::from_ref(&save));
     let told = &kept_findings(&here, &here.path().expect("it runs"))[0];
     assert!(!told.changed && told.gone.is_none() && told.now == kept.was);
+    // What more can be told today is no change of it.
+    let mut older = kept.clone();
+    older.was.truncate(1);
+    let older = Edit::SaveFinding {
+        finding: Box::new(older),
+    };
+    let before = edited(&first, &[older]);
+    let told = &kept_findings(&before, &before.path().expect("it runs"))[0];
+    assert!(!told.changed && told.now == kept.was);
 
     let shift = Edit::PlaceItems {
         places: vec![Placement {
