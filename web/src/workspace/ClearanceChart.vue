@@ -120,21 +120,6 @@ const markAt = (p: Pair) => ({
 </template>
 
 <style scoped>
-.scale {
-  position: relative;
-  font-size: 10.5px;
-  color: var(--soft);
-}
-.scale span {
-  position: absolute;
-  right: 6px;
-}
-.chart {
-  position: relative;
-  margin-right: 14px;
-  min-height: 0;
-  overflow: hidden;
-}
 .label {
   font-size: 11px;
   fill: rgb(var(--v-theme-on-surface));

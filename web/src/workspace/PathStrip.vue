@@ -95,4 +95,20 @@ select {
   background: inherit;
   color: inherit;
 }
+/* Of either chart. */
+.strip :deep(.scale) {
+  position: relative;
+  font-size: 10.5px;
+  color: var(--soft);
+}
+.strip :deep(.scale span) {
+  position: absolute;
+  right: 5px;
+}
+.strip :deep(.chart) {
+  position: relative;
+  margin-right: 14px;
+  min-height: 0;
+  overflow: hidden;
+}
 </style>

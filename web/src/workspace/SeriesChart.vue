@@ -59,7 +59,7 @@ const tick = (value: number) => {
 const under = computed(() => {
   const t = pointed.value
   if (t === null || !series.shown) return null
-  return { left: x.value(t), text: `${clock(t)} · ${told(valueAt(series.shown, t))}` }
+  return { left: x.value(t), text: `${clock(t)} · ≈ ${told(valueAt(series.shown, t))}` }
 })
 const goTo = (e: Extreme) => {
   when.pause()
@@ -112,21 +112,6 @@ const goTo = (e: Extreme) => {
 </template>
 
 <style scoped>
-.scale {
-  position: relative;
-  font-size: 10.5px;
-  color: var(--soft);
-}
-.scale span {
-  position: absolute;
-  right: 4px;
-}
-.chart {
-  position: relative;
-  margin-right: 14px;
-  min-height: 0;
-  overflow: hidden;
-}
 .said {
   position: absolute;
   left: 4px;

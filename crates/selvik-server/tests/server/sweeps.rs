@@ -6,6 +6,17 @@ use crate::support::Server;
 use reqwest::{Client, StatusCode};
 use serde_json::{Value, json};
 
+/// Waits until a job is over.
+async fn is_over_within_three_seconds(url: &str, start: Instant) {
+    crate::support::eventually("the job is over", async || {
+        let asked = Client::new().delete(url).send().await;
+        asked.expect("an answer").status() == StatusCode::NOT_FOUND
+    })
+    .await;
+    let took = start.elapsed();
+    assert!(took < Duration::from_secs(3), "{took:?}");
+}
+
 #[tokio::test]
 async fn a_sweep_runs_as_a_job_tells_its_progress_and_is_kept() {
     let (server, id) = Server::with_demo().await;
@@ -149,21 +160,7 @@ async fn a_sweep_can_be_stopped_at_once() {
             .status(),
         StatusCode::NO_CONTENT
     );
-    crate::support::eventually("the job is over", async || {
-        Client::new()
-            .delete(&url)
-            .send()
-            .await
-            .expect("an answer")
-            .status()
-            == StatusCode::NOT_FOUND
-    })
-    .await;
-    assert!(
-        start.elapsed() < Duration::from_secs(3),
-        "{:?}",
-        start.elapsed()
-    );
+    is_over_within_three_seconds(&url, start).await;
     assert_eq!(
         server.get(&format!("/api/cells/{id}/sweep")).await["tag"],
         Value::Null
@@ -201,21 +198,7 @@ async fn an_edit_beside_an_import_succeeds_and_a_stale_sweep_ends() {
         started["job"].as_str().expect("a job")
     );
     let start = Instant::now();
-    crate::support::eventually("the job is over", async || {
-        Client::new()
-            .delete(&url)
-            .send()
-            .await
-            .expect("an answer")
-            .status()
-            == StatusCode::NOT_FOUND
-    })
-    .await;
-    assert!(
-        start.elapsed() < Duration::from_secs(3),
-        "{:?}",
-        start.elapsed()
-    );
+    is_over_within_three_seconds(&url, start).await;
     let last = server.get(&format!("/api/cells/{id}/sweep")).await;
     assert_eq!((&last["tag"], &last["lost"]), (&Value::Null, &Value::Null));
 }
