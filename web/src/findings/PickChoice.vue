@@ -13,6 +13,15 @@ const notices = useNotices()
 
 const label = computed(() => (props.index ? 'To' : 'From'))
 const isBodied = computed(() => new Set(cell.cell?.bodies.map((b) => b.item)))
+/** Those that stand in the roster, and where robots stand. */
+const frames = computed(() => {
+  const items = cell.cell?.document.items ?? []
+  const base = items
+    .filter((i) => i.role === 'robot')
+    .map((i) => ({ ...i, name: `${i.name}, base` }))
+  const all = [...base, ...items.filter((i) => i.role === 'frame')]
+  return all.map((i) => ({ ...i, kind: 'frame' as const }))
+})
 /** Of robots: a shoulder is the frame of the link behind the second joint. */
 const links = computed(() => {
   const linked = (cell.cell?.bodies ?? []).filter((b) => b.link)
@@ -46,7 +55,7 @@ const targets = computed(() =>
 const groups = computed(() => {
   const items = cell.cell?.document.items ?? []
   return {
-    Frames: items.filter((i) => i.role === 'frame').map((i) => ({ ...i, kind: 'frame' as const })),
+    Frames: frames.value,
     'Frames of links': links.value,
     Targets: targets.value,
     Items: items

@@ -91,9 +91,7 @@ const value = (e: Event) => (e.target as HTMLSelectElement).value
           ></span
         >
       </button>
-      <p class="soft">
-        What is not said to be certain is of the instants looked at: every knot of the path.
-      </p>
+      <p class="soft">What is not said to be certain is of the instants that were looked at.</p>
     </template>
   </section>
 </template>

@@ -95,7 +95,7 @@ const goTo = (e: Extreme) => {
       </button>
       <span v-if="series.busy" class="soft">Following…</span>
       <span v-if="series.refused" class="refused" role="alert">{{ series.refused }}</span>
-      <span v-for="text in series.notCertain" :key="text" class="soft"
+      <span v-for="text in series.notCertain" :key="text" class="soft long" :title="text"
         >not certain: {{ text }}</span
       >
       <span v-if="under" class="number at" data-test="series-under">{{ under.text }}</span>
@@ -133,6 +133,16 @@ select {
   border-radius: 4px;
   background: rgb(var(--v-theme-surface));
   color: inherit;
+}
+.said > * {
+  flex: none;
+}
+.said > .long {
+  flex: 0 1 auto;
+  min-width: 70px;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  pointer-events: auto;
 }
 .at {
   margin-left: auto;

@@ -32,17 +32,7 @@ pub struct Known {
 pub(super) fn known(asked: &Asked, thing: &Thing, frame: &Pose, volumes: bool) -> Known {
     let assembly = &asked.workcell().assembly;
     let item = &assembly.cell().items()[thing.item];
-    let of = match (thing.body, &thing.is) {
-        (Some(body), _) => assembly.body_name(body),
-        (
-            None,
-            Is::Point {
-                kind: PickKind::Target,
-                ..
-            },
-        ) => format!("in {}", item.name),
-        _ => item.name.clone(),
-    };
+    let of = thing.told(asked);
     let mut told = Told {
         values: Values {
             frame,

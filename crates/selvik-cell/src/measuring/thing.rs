@@ -15,6 +15,8 @@ pub(super) struct Thing<'a> {
     pub item: usize,
     /// The body, of what is picked of one.
     pub body: Option<BodyId>,
+    /// What it is called, if by another name than its body or item.
+    pub name: Option<String>,
     pub is: Is<'a>,
     pub parts: Vec<Part<'a>>,
 }
@@ -140,6 +142,7 @@ impl<'a> Thing<'a> {
         Ok(Self {
             item,
             body: None,
+            name: None,
             is: Is::Item,
             parts: bodies.into_iter().map(part).collect(),
         })
@@ -156,6 +159,7 @@ impl<'a> Thing<'a> {
         Self {
             item,
             body,
+            name: None,
             is: Is::Point {
                 at,
                 kind,
@@ -171,6 +175,8 @@ impl<'a> Thing<'a> {
         let (program, target) = on.split_once('/').ok_or_else(gone)?;
         let workcell = asked.workcell();
         let target = workcell.target(program, target).ok_or_else(gone)?;
+        let mut programs = workcell.document.programs.iter();
+        let program = programs.find(|p| p.id == program).ok_or_else(gone)?;
         let assembly = &workcell.assembly;
         let own = target.pose.to_pose();
         let (item, pose) = match &target.frame {
@@ -197,6 +203,7 @@ impl<'a> Thing<'a> {
             at,
             PickKind::Target,
         );
+        thing.name = Some(format!("{} of {}", target.id, program.name));
         thing.is = Is::Point {
             at,
             kind: PickKind::Target,
@@ -246,6 +253,7 @@ impl<'a> Thing<'a> {
                 Ok(Self {
                     item: body.item,
                     body: Some(id),
+                    name: None,
                     is: Is::Edge(edge),
                     parts: vec![Part {
                         node,
@@ -261,6 +269,7 @@ impl<'a> Thing<'a> {
                 Ok(Self {
                     item: body.item,
                     body: Some(id),
+                    name: None,
                     parts: vec![Part {
                         node,
                         pose,
@@ -276,6 +285,16 @@ impl<'a> Thing<'a> {
                     },
                 })
             }
+        }
+    }
+
+    /// What it is called: itself, or what it is of.
+    pub fn told(&self, asked: &Asked) -> String {
+        let assembly = &asked.workcell().assembly;
+        match (&self.name, self.body) {
+            (Some(name), _) => name.clone(),
+            (None, Some(body)) => assembly.body_name(body),
+            (None, None) => assembly.cell().items()[self.item].name.clone(),
         }
     }
 
@@ -466,24 +485,13 @@ pub(crate) struct PickedPlace {
 
 pub(crate) fn place_of(asked: &Asked, pick: &PickDocument) -> Result<PickedPlace> {
     let thing = Thing::of(asked, pick)?;
-    let assembly = &asked.workcell().assembly;
-    let named = |body: BodyId| assembly.body_name(body);
-    let item = || match pick.kind {
-        PickKind::Target => pick
-            .on
-            .split('/')
-            .next_back()
-            .unwrap_or_default()
-            .to_owned(),
-        _ => assembly.cell().items()[thing.item].name.clone(),
-    };
     let on_face = matches!(pick.kind, PickKind::Face | PickKind::Spot);
     let (node, local) = match pick.at_mm.filter(|_| on_face) {
         Some(at) => (thing.parts[0].node, Point::from(at.map(|x| x * 1e-3))),
         None => thing.followed(asked),
     };
     Ok(PickedPlace {
-        name: thing.body.map_or_else(item, named),
+        name: thing.told(asked),
         at: asked.node_pose(node) * local,
         body: thing.body,
         axis: thing.axis(),

@@ -157,6 +157,7 @@ fn from_the_base_to_a_target_it_is_as_far_as_it_was_told() {
     let picks = [pick("arm", PickKind::Frame), pick("p/A", PickKind::Target)];
     let found = measured(&workcell, &picks).expect("both are there");
     assert_eq!(found.known[1].is, KnownKind::Target);
+    assert_eq!(found.known[1].of, "A of Turn");
     let between = found.between.expect("two");
     assert!((between.smallest.length_mm - 400.0).abs() < 1e-9);
     assert!(between.reach.is_none());

@@ -48,6 +48,8 @@ async fn the_strip_follows_what_a_robot_reaches_and_goes_where_that_is_worst() {
     assert_eq!(status, 200, "{target}");
     assert_eq!(target["known"][1]["is"], "target");
 
+    // Swept: Escape would stop that first.
+    b.find("overall").await;
     b.click("tab-reach").await;
     b.set("reach-tcp", "tcp-nozzle").await;
     b.click("reach-along").await;

@@ -239,11 +239,12 @@ impl Browser {
             .expect("a script")
     }
 
-    /// Waits until a script gives `true`.
+    /// Waits until a script gives `true`; what it reads may come, go and be drawn anew meanwhile.
     pub async fn until(&self, what: &str, script: &str) {
         let start = Instant::now();
+        let script = format!("try {{ return !!({script}) }} catch {{ return false }}");
         while start.elapsed() < Duration::from_secs(30) {
-            if self.script(&format!("return !!({script})")).await == json!(true) {
+            if self.script(&script).await == json!(true) {
                 return;
             }
             tokio::time::sleep(LOOK_AGAIN).await;
