@@ -346,6 +346,10 @@ impl<'a> Asked<'a> {
         self.workcell
     }
 
+    pub(crate) fn node_poses(&self) -> &[Pose] {
+        &self.poses
+    }
+
     pub(crate) fn node_pose(&self, node: NodeId) -> Pose {
         self.poses[node.0]
     }

@@ -1,13 +1,15 @@
 //! A section as a flat drawing: what each cut item looks like in the plane, and its numbers.
 
-use selvik_core::spatial::{Plane, Point, Pose, Vector};
+use selvik_core::section::Removed;
+use selvik_core::spatial::Vector;
 use selvik_formats::drawing::{Dimension, Drawing, Layer};
 use selvik_formats::{FormatError, Result, to_csv};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
-use crate::Workcell;
-use crate::sections::{Cuts, SectionFace, section_faces};
+use crate::questions::Asked;
+use crate::reach::{OutlineOf, OutlineWanted, reach_outline};
+use crate::sections::{Cuts, SectionFace, removed, section_faces};
 
 /// Which plane of which section is to be drawn.
 #[derive(Debug, Clone, Deserialize, ToSchema)]
@@ -23,6 +25,18 @@ pub struct Drawn {
     /// Pairs of points between which a distance is wanted, in the drawing's coordinates.
     #[serde(default)]
     pub dimensions_mm: Vec<[[f64; 2]; 2]>,
+    /// A robot's reach whose outline is wanted in the same plane.
+    #[serde(default)]
+    pub reach: Option<DrawnReach>,
+}
+
+/// Of what the outline of all that can be reached is drawn.
+#[derive(Debug, Clone, Deserialize, ToSchema)]
+pub struct DrawnReach {
+    /// Id of the frame that the robot takes to targets.
+    pub tcp: String,
+    /// What is to be taken along.
+    pub of: OutlineOf,
 }
 
 /// A flat drawing of a section. Coordinates are those of the world along the drawing's axes: a section square to Y has X to the
@@ -39,6 +53,12 @@ pub struct SectionDrawing {
     pub items: Vec<DrawnItem>,
     /// The distances that were wanted.
     pub dimensions: Vec<DrawnDimension>,
+    /// Lines that bound what can be reached in the plane.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub reach_mm: Vec<Vec<[f64; 2]>>,
+    /// Why there are none.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub reach_refused: Option<String>,
 }
 
 /// A distance in a drawing.
@@ -75,19 +95,22 @@ pub struct DrawnItem {
     pub open_mm: Vec<Vec<[f64; 2]>>,
 }
 
-/// Draws one plane of a section, everything where `poses` says it is.
+/// Draws one plane of a section.
 ///
 /// # Errors
-/// [`FormatError`] for a section that is not there or can't be, or that is fixed to what is not there.
-pub fn section_drawing(
-    workcell: &Workcell,
-    poses: &[Pose],
-    drawn: &Drawn,
-) -> Result<SectionDrawing> {
-    if drawn.section >= drawn.cuts.sections.len() {
+/// [`FormatError`] for a section or a plane that is not there or can't be, or that is fixed to what is not there.
+pub fn section_drawing(asked: &Asked, drawn: &Drawn) -> Result<SectionDrawing> {
+    let (workcell, poses) = (asked.workcell(), asked.node_poses());
+    let Some(section) = drawn.cuts.sections.get(drawn.section) else {
         let message = format!("there is no section {}", drawn.section + 1);
         return Err(FormatError::said(message));
-    }
+    };
+    let removed = removed(workcell, poses, section)?;
+    let mut planes = removed.iter().flat_map(Removed::planes);
+    let Some(plane) = planes.nth(drawn.plane) else {
+        let message = format!("this section has no plane {}", drawn.plane + 1);
+        return Err(FormatError::said(message));
+    };
     let cuts = Cuts {
         overlaps: false,
         ..drawn.cuts.clone()
@@ -95,28 +118,12 @@ pub fn section_drawing(
     let faces = section_faces(workcell, poses, &cuts)?.faces;
     let of_plane = |face: &&SectionFace| (face.section, face.plane) == (drawn.section, drawn.plane);
     let faces: Vec<&SectionFace> = faces.iter().filter(of_plane).collect();
-    let mut points = faces
-        .iter()
-        .flat_map(|f| f.outlines_mm.iter().chain(&f.open_mm).flatten());
-    let plane = points.next().and_then(|&on| {
-        let on = Point::from(on.map(|x| x * 1e-3));
-        Plane::through(&on, &Vector::from(faces[0].normal))
-    });
     let dimension = |&[from, to]: &[[f64; 2]; 2]| DrawnDimension {
         from_mm: from,
         to_mm: to,
         length_mm: Dimension { from, to }.length(),
     };
     let dimensions = drawn.dimensions_mm.iter().map(dimension).collect();
-    let Some(plane) = plane else {
-        return Ok(SectionDrawing {
-            origin_mm: [0.0; 3],
-            right: [1.0, 0.0, 0.0],
-            up: [0.0, 0.0, 1.0],
-            items: Vec::new(),
-            dimensions,
-        });
-    };
     let (right, up) = plane.axes();
     let flat = |p: &[f64; 3]| [right, up].map(|d| tidy(d.dot(&Vector::from(*p))));
     let lines = |lines: &[Vec<[f64; 3]>]| -> Vec<Vec<[f64; 2]>> {
@@ -152,12 +159,30 @@ pub fn section_drawing(
             open_mm,
         }
     };
+    let (reach_mm, reach_refused) = match &drawn.reach {
+        None => (Vec::new(), None),
+        Some(DrawnReach { tcp, of }) => {
+            let on = plane.normal.into_inner() * (plane.offset * 1e3);
+            let wanted = OutlineWanted {
+                tcp: tcp.clone(),
+                of: *of,
+                normal: Some(plane.normal.into_inner().into()),
+                through_mm: Some(on.into()),
+            };
+            match reach_outline(asked, &wanted) {
+                Ok(outline) => (lines(&outline.lines_mm), None),
+                Err(refused) => (Vec::new(), Some(refused.to_string())),
+            }
+        }
+    };
     Ok(SectionDrawing {
         origin_mm: (plane.normal.into_inner() * (plane.offset * 1e3)).into(),
         right: right.into(),
         up: up.into(),
         items: faces.iter().map(told).collect(),
         dimensions,
+        reach_mm,
+        reach_refused,
     })
 }
 
@@ -176,9 +201,17 @@ impl SectionDrawing {
             open: item.open_mm.clone(),
             hatch: item.hatch,
         };
+        let mut layers: Vec<Layer> = self.items.iter().map(layer).collect();
+        if !self.reach_mm.is_empty() {
+            layers.push(Layer {
+                name: "Outline of reach".to_owned(),
+                open: self.reach_mm.clone(),
+                ..Layer::default()
+            });
+        }
         Drawing {
             title: title.to_owned(),
-            layers: self.items.iter().map(layer).collect(),
+            layers,
             dimensions: self
                 .dimensions
                 .iter()

@@ -101,9 +101,7 @@ pub fn section_faces(workcell: &Workcell, poses: &[Pose], cuts: &Cuts) -> Result
     // For each piece the section it is of, and how many planes of that one come before it.
     let mut of: Vec<(usize, usize)> = Vec::new();
     for (at, section) in cuts.sections.iter().enumerate() {
-        let removed = section
-            .removed(&frame_of(workcell, poses, section)?)
-            .map_err(FormatError::said)?;
+        let removed = removed(workcell, poses, section)?;
         let mut planes = 0;
         for piece in removed {
             of.push((at, planes));
@@ -159,6 +157,17 @@ pub fn section_faces(workcell: &Workcell, poses: &[Pose], cuts: &Cuts) -> Result
 /// Why so many sections are refused.
 pub(crate) fn too_many(count: usize) -> String {
     format!("{count} sections: at most {MOST_SECTIONS} cut at once")
+}
+
+/// What a section takes away, everything where `poses` says it is.
+pub(crate) fn removed(
+    workcell: &Workcell,
+    poses: &[Pose],
+    section: &SectionDocument,
+) -> Result<Vec<Removed>> {
+    section
+        .removed(&frame_of(workcell, poses, section)?)
+        .map_err(FormatError::said)
 }
 
 /// Where the frame a section is fixed to stands.

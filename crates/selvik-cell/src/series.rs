@@ -44,6 +44,9 @@ pub struct SeriesExtreme {
     /// What it certainly never passes along the whole path; absent where only instants were looked at.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub bound: Option<f64>,
+    /// What is nearest there, of a distance to whatever that is.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub with: Option<String>,
 }
 
 /// What a number over time says.
@@ -52,6 +55,8 @@ pub struct SeriesExtreme {
 pub enum SeriesKind {
     /// Where two things are nearest.
     Nearest,
+    /// From one thing to whatever is nearest.
+    ToNearest,
     /// Where they are farthest apart.
     Farthest,
     /// From the middle of one to the middle of the other.
@@ -98,6 +103,7 @@ impl Series {
             time_s: extreme.time,
             value: extreme.value * times,
             bound: extreme.bound.map(|b| b * times),
+            with: None,
         };
         Self {
             what,

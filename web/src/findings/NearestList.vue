@@ -1,10 +1,14 @@
 <script setup lang="ts">
 import { useUnits } from '../settings/units'
+import { useWhen } from '../when/whenStore'
 import { useMeasure } from './measureStore'
+import { useSeries } from './seriesStore'
 
 /** What is nearest to the one thing that is picked; one of them is taken by a click. */
 const measure = useMeasure()
+const series = useSeries()
 const units = useUnits()
+const when = useWhen()
 </script>
 
 <template>
@@ -17,7 +21,16 @@ const units = useUnits()
     >
       What is nearest?
     </button>
-    <template v-else>
+    <button
+      v-if="when.duration"
+      class="link"
+      title="How far anything is that moves against it, on the strip; what it hangs on is left out"
+      data-test="nearest-along"
+      @click="series.followNearest"
+    >
+      What is nearest along the path?
+    </button>
+    <template v-if="measure.neighbours">
       <span class="soft">Nearest to A:</span>
       <button
         v-for="near in measure.neighbours"

@@ -72,6 +72,13 @@ describe('measuring', () => {
     openCell([{ id: 'plate' }, { id: 'pin' }, { id: 'tcp', role: 'frame' }])
   })
 
+  it('takes what was clicked first before what is found sooner', async () => {
+    const measure = useMeasure()
+    void measure.click(met(), 'nearest')
+    await measure.click(met({ item: 'pin' }), 'item')
+    expect(measure.picks.map((p) => p.on)).toEqual(['plate', 'pin'])
+  })
+
   it('takes one thing, then another, and then begins anew', async () => {
     const measure = useMeasure()
     await measure.click(met(), 'nearest')

@@ -83,12 +83,16 @@ export const useMeasure = defineStore('measure', () => {
     return wanted === 'spot' ? spotOf(found.pick) : found.pick
   }
   const spotOf = ({ on, at_mm }: Pick): Pick => ({ on, kind: 'spot', at_mm })
-  async function click(met: Met, wanted: Wanted, chained = false) {
-    try {
-      take(await meant(met, wanted), chained)
-    } catch (e) {
-      notices.say(e)
+  let clicksBefore: Promise<void> = Promise.resolve()
+  /** Takes what is meant, after what was clicked before, however long that takes to be found. */
+  function click(met: Met, wanted: Wanted, chained = false): Promise<void> {
+    const before = clicksBefore
+    const taken = async () => {
+      const pick = await meant(met, wanted).catch((e: unknown) => void notices.say(e))
+      await before
+      if (pick) take(pick, chained)
     }
+    return (clicksBefore = taken())
   }
 
   /** What is nearest to the one thing that is picked, once it was asked for. */

@@ -7,8 +7,8 @@ import { useMeasure } from './measureStore'
 
 export type Series = Schemas['Series']
 export type Extreme = Schemas['SeriesExtreme']
-/** What is followed along the path: what is measured, or the reach to a TCP. */
-type Followed = { measured: true } | { tcp: string }
+/** What is followed: what is measured, what is nearest to it, or the reach to a TCP. */
+type Followed = { measured: 'itself' | 'to the nearest' } | { tcp: string }
 
 /** Numbers over the time of the path, drawn on the strip in place of the clearance. */
 export const useSeries = defineStore('series', () => {
@@ -38,7 +38,11 @@ export const useSeries = defineStore('series', () => {
           : await answer(
               api.POST('/api/cells/{id}/along', {
                 params,
-                body: { picks: measure.picks, frame: measure.frame },
+                body: {
+                  picks: measure.picks,
+                  frame: measure.frame,
+                  nearest: of.measured === 'to the nearest',
+                },
               }),
             )
       if (own !== turn) return
@@ -59,7 +63,8 @@ export const useSeries = defineStore('series', () => {
     all.value = []
     await load()
   }
-  const followMeasured = () => follow({ measured: true })
+  const followMeasured = () => follow({ measured: 'itself' })
+  const followNearest = () => follow({ measured: 'to the nearest' })
   const followReach = (tcp: string) => follow({ tcp })
   function close() {
     turn++
@@ -90,6 +95,7 @@ export const useSeries = defineStore('series', () => {
     busy,
     refused,
     followMeasured,
+    followNearest,
     followReach,
     choose,
     close,

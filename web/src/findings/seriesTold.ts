@@ -5,6 +5,7 @@ type Units = ReturnType<typeof useUnits>
 
 const names: Record<Series['what'], string> = {
   nearest: 'Smallest distance',
+  to_nearest: 'To whatever is nearest',
   farthest: 'Largest distance',
   between_middles: 'Centre to centre',
   travelled: 'Travelled',
@@ -57,6 +58,6 @@ export function valueAt({ times_s, values }: Series, time: number): number {
 
 /** The end that is bad: much of the reach used, little room to a limit. */
 export function worstEnd({ what }: Series): 'smallest' | 'largest' {
-  const small: Series['what'][] = ['to_limit', 'to_singularity', 'nearest']
+  const small: Series['what'][] = ['to_limit', 'to_singularity', 'nearest', 'to_nearest']
   return small.includes(what) ? 'smallest' : 'largest'
 }

@@ -1,10 +1,12 @@
 <script setup lang="ts">
 import { mdiClose } from '@mdi/js'
 import { useElementSize } from '@vueuse/core'
-import { computed, ref, shallowRef, watch } from 'vue'
+import { computed, onUnmounted, ref, shallowRef, watch } from 'vue'
 
+import { useCell } from '../cell/cellStore'
 import { deliver } from '../cell/deliver'
 import { useNotices } from '../cell/noticesStore'
+import { useReach } from '../findings/reachStore'
 import { gridPitch } from '../scene/ground'
 import { useKeys } from '../settings/bindings'
 import { useUnits } from '../settings/units'
@@ -14,9 +16,11 @@ import DrawnItems from './DrawnItems.vue'
 import * as flat from './flatView'
 
 /** The section as a flat drawing: outlines, hatching, numbers of items, distances by clicking. */
+const cell = useCell()
 const store = useDrawing()
 const section = useSection()
 const notices = useNotices()
+const reach = useReach()
 const units = useUnits()
 const keyOf = useKeys()
 
@@ -82,6 +86,17 @@ const axes = computed(() => {
   return { right: flat.axisName(right), up: flat.axisName(up) }
 })
 const pointedAt = ref<string | null>(null)
+
+/** The outline of what the robot chosen for its reach can reach. */
+const reached = ref(false)
+watch([reached, () => reach.tcp, () => reach.of], ([isOn, tcp, of]) => {
+  store.reach = isOn && tcp ? { tcp, of } : null
+})
+onUnmounted(() => (store.reach = null))
+const reachedTold = computed(() => {
+  const of = { wrist: 'the wrist', tcp: 'the TCP as it is' }[reach.of]
+  return `Outline of what ${of} can reach (${cell.items.get(reach.tcp ?? '')?.name})`
+})
 
 // ---- the hand
 const pointer = ref<Flat | null>(null)
@@ -166,7 +181,14 @@ async function take(format: Format) {
           <option v-for="n in store.planes" :key="n" :value="n - 1">{{ n }}</option>
         </select></label
       >
-      <span class="soft">click two places for a distance; wheel and drag move the paper</span>
+      <label v-if="reach.tcps.length" :title="reachedTold"
+        ><input v-model="reached" type="checkbox" data-test="drawing-reach" /> outline of
+        reach</label
+      >
+      <span v-if="store.drawing?.reach_refused" class="refused" role="alert">{{
+        store.drawing.reach_refused
+      }}</span>
+      <span v-else class="soft">two clicks measure a distance</span>
       <span class="grow" />
       <button class="link" data-test="drawing-fit" @click="fit">Fit</button>
       <button
@@ -235,6 +257,12 @@ async function take(format: Format) {
             />
             <path v-if="item.open_mm.length" class="open" :d="flat.pathOf(item.open_mm, false)" />
           </g>
+          <path
+            v-if="store.drawing?.reach_mm"
+            class="reach"
+            :d="flat.pathOf(store.drawing.reach_mm, false)"
+            data-test="drawn-reach"
+          />
           <g v-for="(d, i) in distances" :key="i" class="distance">
             <path :d="flat.pathOf([[d.a, d.b]], false)" />
             <circle
@@ -326,6 +354,7 @@ select {
 .axis,
 .outline,
 .open,
+.reach,
 .distance path,
 .begun {
   vector-effect: non-scaling-stroke;
@@ -333,6 +362,7 @@ select {
 .grid,
 .axis,
 .open,
+.reach,
 .begun {
   fill: none;
 }
@@ -356,6 +386,13 @@ select {
   stroke: rgb(var(--v-theme-error));
   stroke-width: 2;
   stroke-dasharray: 6 4;
+}
+.reach {
+  stroke: rgb(var(--v-theme-primary));
+  stroke-width: 2;
+}
+.refused {
+  color: rgb(var(--v-theme-error));
 }
 .pointed .outline {
   stroke: var(--plum);

@@ -32,6 +32,9 @@ export const useDrawing = defineStore('drawing', () => {
   /** Where the next distance begins. */
   const begun = ref<Flat | null>(null)
 
+  /** A robot's reach whose outline is drawn in the plane, too. */
+  const reach = shallowRef<Schemas['DrawnReach'] | null>(null)
+
   const planes = computed(() => {
     const shape = section.section?.shape ?? 'plane'
     if (shape === 'plane') return 1
@@ -57,6 +60,7 @@ export const useDrawing = defineStore('drawing', () => {
       plane: Math.min(plane.value, planes.value - 1),
       items,
       dimensions_mm: placed.value,
+      reach: reach.value,
       time_s: when.time,
       joints_deg_or_mm: jog.tried,
     }
@@ -85,6 +89,7 @@ export const useDrawing = defineStore('drawing', () => {
       open,
       plane,
       placed,
+      reach,
       () => section.cuts,
       () => section.at,
       () => what.visible,
@@ -123,6 +128,7 @@ export const useDrawing = defineStore('drawing', () => {
     drawing,
     dimensions,
     begun,
+    reach,
     toggle,
     place,
     removeDimension,

@@ -91,7 +91,8 @@ const goTo = (e: Extreme) => {
         :data-test="`series-${e.end}`"
         @click="goTo(e)"
       >
-        {{ e.end }} {{ e.text }} <span class="soft">{{ e.certain }}</span>
+        {{ e.end }} {{ e.text }}<template v-if="e.with"> to {{ e.with }}</template>
+        <span class="soft">&nbsp;{{ e.certain }}</span>
       </button>
       <span v-if="series.busy" class="soft">Following…</span>
       <span v-if="series.refused" class="refused" role="alert">{{ series.refused }}</span>

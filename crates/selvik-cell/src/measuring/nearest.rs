@@ -26,24 +26,20 @@ pub struct Near {
 pub fn nearest(asked: &Asked, pick: &PickDocument, most: usize) -> Result<Vec<Near>> {
     let thing = Thing::of(asked, pick)?;
     let assembly = &asked.workcell().assembly;
-    let own = |item: usize| item == thing.item || assembly.cell().is_within(item, thing.item);
-    let mut others: Vec<(f64, BodyId)> = Vec::new();
-    for (index, body) in assembly.bodies().iter().enumerate() {
-        if own(body.item) {
-            continue;
-        }
-        let (surface, pose) = asked.placed(BodyId(index));
+    let mut by_bound: Vec<(f64, BodyId)> = Vec::new();
+    for id in others(asked, &thing) {
+        let (surface, pose) = asked.placed(id);
         let (centre, radius) = surface.ball();
         let apart = thing.parts.iter().map(|part| {
             let (own_centre, own_radius) = part.ball();
             (part.pose * own_centre - pose * centre).norm() - own_radius - radius
         });
-        others.push((apart.fold(f64::INFINITY, f64::min), BodyId(index)));
+        by_bound.push((apart.fold(f64::INFINITY, f64::min), id));
     }
     // By what they keep at least: once that is more than the farthest of those found, the rest is farther.
-    others.sort_by(|a, b| a.0.total_cmp(&b.0));
+    by_bound.sort_by(|a, b| a.0.total_cmp(&b.0));
     let mut found: Vec<(f64, BodyId)> = Vec::new();
-    for (at_least, body) in others {
+    for (at_least, body) in by_bound {
         let enough = match found.get(most - 1) {
             Some((farthest, _)) => *farthest,
             None => f64::INFINITY,
@@ -87,4 +83,15 @@ pub fn nearest(asked: &Asked, pick: &PickDocument, most: usize) -> Result<Vec<Ne
         distance_mm: distance * 1e3,
     };
     Ok(found.into_iter().map(near).collect())
+}
+
+/// The bodies of other items than that of a thing and what hangs on it.
+pub(super) fn others<'a>(
+    asked: &'a Asked,
+    thing: &Thing,
+) -> impl Iterator<Item = BodyId> + use<'a> {
+    let assembly = &asked.workcell().assembly;
+    let item = thing.item;
+    let is_other = move |id: &BodyId| !assembly.cell().is_within(assembly.body(*id).item, item);
+    (0..assembly.bodies().len()).map(BodyId).filter(is_other)
 }

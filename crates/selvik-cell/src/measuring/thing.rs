@@ -56,7 +56,16 @@ pub(super) enum Form<'a> {
     Bare(Box<Hierarchy>, Vec<Ball>),
 }
 
-impl Part<'_> {
+impl<'a> Part<'a> {
+    pub fn of_body(asked: &'a Asked, body: BodyId) -> Self {
+        let (surface, pose) = asked.placed(body);
+        Self {
+            node: asked.workcell().assembly.body(body).node,
+            pose,
+            form: Form::Body(surface),
+        }
+    }
+
     /// The body, if it is one.
     pub fn surface(&self) -> Option<&Surface> {
         match self.form {
@@ -131,20 +140,15 @@ impl<'a> Thing<'a> {
         if bodies.is_empty() {
             return Err(FormatError::said(format!("\"{id}\" has no geometry")));
         }
-        let part = |body: BodyId| {
-            let (surface, pose) = asked.placed(body);
-            Part {
-                node: asked.workcell().assembly.body(body).node,
-                pose,
-                form: Form::Body(surface),
-            }
-        };
         Ok(Self {
             item,
             body: None,
             name: None,
             is: Is::Item,
-            parts: bodies.into_iter().map(part).collect(),
+            parts: bodies
+                .into_iter()
+                .map(|b| Part::of_body(asked, b))
+                .collect(),
         })
     }
 

@@ -23,6 +23,7 @@ fn along(workcell: &Workcell, picks: &[PickDocument], frame: Option<&str>) -> Se
     let wanted = AlongWanted {
         picks: picks.to_vec(),
         frame: frame.map(str::to_owned),
+        nearest: false,
     };
     measured_along(workcell, &workcell.path().expect("it runs"), &wanted).expect("followed")
 }
@@ -61,6 +62,35 @@ fn a_turning_tcp_is_as_far_from_a_ball_as_geometry_says() {
     let swapped = along(&workcell, &[picks[1].clone(), picks[0].clone()], None);
     let swapped = of(&swapped, SeriesKind::Nearest);
     assert!((swapped.smallest.value - nearest.smallest.value).abs() < 1e-6);
+}
+
+/// The post is what it comes nearest to, not the flange that it hangs on; the farthest from it is where it begins.
+#[test]
+fn the_distance_to_whatever_is_nearest_says_what_that_is() {
+    let workcell = built(&cell());
+    let path = workcell.path().expect("it runs");
+    let wanted = |on: &str| AlongWanted {
+        picks: vec![pick(on, PickKind::Frame)],
+        frame: None,
+        nearest: true,
+    };
+    let answer = measured_along(&workcell, &path, &wanted("tcp")).expect("followed");
+    let found = of(&answer, SeriesKind::ToNearest);
+    let picks = [pick("tcp", PickKind::Frame), pick("post", PickKind::Item)];
+    let pair = along(&workcell, &picks, None);
+    let pair = of(&pair, SeriesKind::Nearest);
+    assert_eq!(found.smallest.with.as_deref(), Some("Post"));
+    assert!((found.smallest.value - pair.smallest.value).abs() < 1e-6);
+    assert!(
+        found
+            .smallest
+            .bound
+            .is_some_and(|b| b <= 150.0 && b > 149.6)
+    );
+    for (time, value) in found.times_s.iter().zip(&found.values) {
+        let at = pair.times_s.iter().position(|t| t == time);
+        assert!(at.is_none_or(|at| *value <= pair.values[at] + 1e-9));
+    }
 }
 
 /// 140° of a circle of 400 mm, at 45° a second; seen from itself not at all.
@@ -131,7 +161,11 @@ fn what_an_arm_has_left_is_told_along_the_path() {
 fn what_can_not_be_followed_is_refused() {
     let workcell = built(&cell());
     let path = workcell.path().expect("it runs");
-    let wanted = |picks: Vec<PickDocument>| AlongWanted { picks, frame: None };
+    let wanted = |picks: Vec<PickDocument>| AlongWanted {
+        picks,
+        frame: None,
+        nearest: false,
+    };
     for picks in [vec![], vec![pick("tcp", PickKind::Frame); 3]] {
         let refused = measured_along(&workcell, &path, &wanted(picks)).unwrap_err();
         assert_eq!(refused.to_string(), "one or two things are followed");

@@ -6,7 +6,9 @@ use selvik_cell::document::{
     CellDocument, KeptSectionDocument, SectionDocument, SectionShapeDocument,
 };
 use selvik_cell::edit::Edit;
-use selvik_cell::section_drawing::{Drawn, SectionDrawing, section_drawing};
+use selvik_cell::questions::Asked;
+use selvik_cell::reach::OutlineOf;
+use selvik_cell::section_drawing::{Drawn, DrawnReach, SectionDrawing, section_drawing};
 use selvik_cell::sections::{Cuts, SectionFaces, section_faces};
 use selvik_formats::PackageFiles;
 use selvik_formats::drawing::write_svg;
@@ -255,7 +257,6 @@ fn what_a_cut_is_fixed_to_takes_it_along_when_it_is_deleted() {
 
 fn drawing(sections: &[SectionDocument], items: &[&str], plane: usize) -> SectionDrawing {
     let (_, workcell) = workcell();
-    let poses = workcell.assembly.poses(&workcell.rest);
     let drawn = Drawn {
         cuts: Cuts {
             sections: sections.to_vec(),
@@ -265,8 +266,9 @@ fn drawing(sections: &[SectionDocument], items: &[&str], plane: usize) -> Sectio
         section: 0,
         plane,
         dimensions_mm: vec![[[200.0, 0.0], [400.0, 0.0]]],
+        reach: None,
     };
-    section_drawing(&workcell, &poses, &drawn).expect("drawn")
+    section_drawing(&Asked::at_rest(&workcell), &drawn).expect("drawn")
 }
 
 #[test]
@@ -317,7 +319,6 @@ fn the_far_plane_of_a_slab_is_drawn_from_its_own_side_and_a_cut_beside_everythin
     assert_eq!((above.items.len(), below.items.len()), (1, 1));
     assert!(drawing(&[level(900.0)], &["pin"], 0).items.is_empty());
     let (_, workcell) = workcell();
-    let poses = workcell.assembly.poses(&workcell.rest);
     let none = Drawn {
         cuts: Cuts {
             sections: Vec::new(),
@@ -327,8 +328,9 @@ fn the_far_plane_of_a_slab_is_drawn_from_its_own_side_and_a_cut_beside_everythin
         section: 0,
         plane: 0,
         dimensions_mm: Vec::new(),
+        reach: None,
     };
-    let refused = section_drawing(&workcell, &poses, &none).unwrap_err();
+    let refused = section_drawing(&Asked::at_rest(&workcell), &none).unwrap_err();
     assert!(refused.to_string().contains("there is no section 1"));
 }
 
@@ -360,4 +362,61 @@ fn a_section_is_kept_by_name_and_goes_with_what_it_moves_with() {
     done(&mut document, delete.clone());
     assert!(document.sections.is_empty());
     assert!(delete.apply(&mut document).is_err());
+}
+
+/// Level with the shoulder a stretched arm reaches a₁ + a₂ + √(a₃² + d₄²): the first offset, upper arm and forearm.
+#[test]
+fn the_outline_of_reach_lies_in_the_drawing_and_in_its_file() {
+    let row = |joint: &str, a: f64, alpha: f64, d: f64, theta: f64| {
+        json!({"joint": joint, "a_mm": a, "alpha_deg": alpha, "d_mm": d, "theta_deg": theta,
+            "limits_deg_or_mm": [-179, 179], "velocity_deg_or_mm_s": 100})
+    };
+    let text = json!({"format": "selvik-cell/1", "name": "Reach", "items": [
+        {"id": "arm", "name": "Arm", "role": "robot", "mechanism": {"from": {"dh": {"convention": "standard", "rows": [
+            row("J1", 150.0, -90.0, 450.0, 0.0), row("J2", 600.0, 0.0, 0.0, -90.0), row("J3", 100.0, -90.0, 0.0, 0.0),
+            row("J4", 0.0, 90.0, 620.0, 0.0), row("J5", 0.0, -90.0, 0.0, 0.0), row("J6", 0.0, 0.0, 90.0, 0.0)]}}}},
+        {"id": "tcp", "name": "TCP", "role": "frame", "parent": "arm", "on_link": "J6"},
+    ]});
+    let mut files = PackageFiles::default();
+    let text = text.to_string().into_bytes();
+    files.insert("cell.json", text).expect("a plain name");
+    let workcell = Workcell::read(&files).expect("readable");
+    let drawn = |tcp: &str, fixed_to: Option<&str>| Drawn {
+        cuts: Cuts {
+            sections: vec![SectionDocument {
+                fixed_to: fixed_to.map(str::to_owned),
+                ..SectionDocument::plane([0.0, 0.0, 450.0], [0.0, 0.0, 1.0])
+            }],
+            items: Vec::new(),
+            overlaps: false,
+        },
+        section: 0,
+        plane: 0,
+        dimensions_mm: Vec::new(),
+        reach: Some(DrawnReach {
+            tcp: tcp.to_owned(),
+            of: OutlineOf::Wrist,
+        }),
+    };
+    let asked = Asked::at_rest(&workcell);
+    let found = section_drawing(&asked, &drawn("tcp", None)).expect("drawn");
+    let far = found.reach_mm.iter().flatten().map(|[x, y]| x.hypot(*y));
+    let most = far.fold(0.0, f64::max);
+    let expected = 150.0 + 600.0 + 100f64.hypot(620.0);
+    assert!((most - expected).abs() < 0.5, "{most} {expected}");
+    let file = found.to_drawing("Level");
+    assert_eq!(file.layers.len(), 1);
+    assert_eq!(file.layers[0].open, found.reach_mm);
+
+    // Of what no robot moves there is none, and the drawing is there all the same.
+    let none = section_drawing(&asked, &drawn("arm", None)).expect("drawn");
+    assert!(none.reach_mm.is_empty() && none.reach_refused.is_some());
+    let gone = section_drawing(
+        &asked,
+        &Drawn {
+            plane: 1,
+            ..drawn("tcp", None)
+        },
+    );
+    assert!(gone.unwrap_err().to_string().contains("no plane 2"));
 }

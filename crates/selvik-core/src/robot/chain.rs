@@ -29,6 +29,15 @@ pub(crate) struct Posture {
     pub end: Pose,
 }
 
+impl Assembly {
+    /// How many joints lie between two nodes while things hang as in `carried`.
+    #[must_use]
+    pub fn joints_between(&self, nodes: [NodeId; 2], carried: &Carried) -> usize {
+        let chains = Chain::of_nodes(self, carried, nodes);
+        chains.iter().map(|chain| chain.joints.len()).sum()
+    }
+}
+
 impl Chain {
     /// The chains of two bodies, beginning behind the last joint that moves both.
     pub fn of_pair(assembly: &Assembly, carried: &Carried, a: BodyId, b: BodyId) -> [Self; 2] {

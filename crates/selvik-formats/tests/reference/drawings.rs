@@ -99,7 +99,10 @@ fn read_svg(text: &str) -> Vec<(String, Lines)> {
                 lines.open.push(line);
             }
         }
-        (item.attribute("data-name").expect("a name").to_owned(), lines)
+        (
+            item.attribute("data-name").expect("a name").to_owned(),
+            lines,
+        )
     };
     items.map(of_item).collect()
 }

@@ -3,6 +3,7 @@ use axum::extract::{Path, State};
 use axum::http::header;
 use axum::response::IntoResponse;
 use indexmap::IndexMap;
+use selvik_cell::questions::Asked;
 use selvik_cell::section_drawing::{Drawn, SectionDrawing, section_drawing};
 use selvik_formats::drawing::{write_dxf, write_svg};
 use serde::Deserialize;
@@ -26,11 +27,9 @@ pub struct DrawingRequest {
 }
 
 fn drawing(cell: &OpenCell, request: &DrawingRequest) -> Result<SectionDrawing, Problem> {
-    let workcell = &cell.workcell;
-    let mut moment = cell.moment_at(Some(request.time_s));
-    moment.joints = workcell.joints_from(&moment.joints, &request.joints_deg_or_mm)?;
-    let poses = moment.poses(&workcell.assembly);
-    section_drawing(workcell, &poses, &request.drawn).map_err(Problem::refused)
+    let asked = Asked::with(&cell.workcell, cell.moment_at(Some(request.time_s)));
+    let asked = asked.moved(&request.joints_deg_or_mm)?;
+    section_drawing(&asked, &request.drawn).map_err(Problem::refused)
 }
 
 /// A plane of a section as a flat drawing: outlines of each item with area, perimeter, centroid and box.

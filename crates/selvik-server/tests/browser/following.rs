@@ -75,6 +75,14 @@ async fn the_strip_follows_what_a_robot_reaches_and_goes_where_that_is_worst() {
     b.rests().await;
     let with = b.count(spruce).await;
     assert!(with > without + 300, "{without} {with}");
+    // In the drawing of a cut it lies in that plane.
+    b.pick("housing-a").await;
+    b.keys("x").await;
+    b.click("section-draw").await;
+    b.click("drawing-reach").await;
+    b.find("drawn-reach").await;
+    b.click("drawing-close").await;
+    b.click("chip-section").await;
 
     // Any other measurement is followed, too: its smallest value is gone to, and stays certain.
     b.click("tab-measured").await;
@@ -88,6 +96,12 @@ async fn the_strip_follows_what_a_robot_reaches_and_goes_where_that_is_worst() {
     let bound = b.text("series-smallest").await;
     let bound = number(bound.split('≥').nth(1).expect("what is certain"));
     assert!((4.0..=4.2).contains(&bound), "{bound}");
+    // And to whatever is nearest: what it is bolted to is left out.
+    b.click("measure-clear").await;
+    b.find("choose-0").await;
+    b.set("choose-0", "item nozzle-bracket").await;
+    b.click("nearest-along").await;
+    b.reads("series-smallest", "4.20 mm to Clamp A2").await;
     b.click("series-close").await;
     b.until(
         "the clearance is back",
