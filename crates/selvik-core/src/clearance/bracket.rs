@@ -67,7 +67,7 @@ pub struct Aim {
     /// A minimum certainly above this need not be bracketed, m.
     pub settled: f64,
     /// Values on which side of which the minimum lies is wanted, m.
-    pub decisive: [f64; 2],
+    pub decisive: [f64; 3],
     /// How many boxes may be looked at.
     pub work: u64,
 }
@@ -81,7 +81,7 @@ impl Aim {
             critical: f64::INFINITY,
             ease: 0.0,
             settled: f64::INFINITY,
-            decisive: [f64::NEG_INFINITY; 2],
+            decisive: [f64::NEG_INFINITY; 3],
             work: u64::MAX,
         }
     }

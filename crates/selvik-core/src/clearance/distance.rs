@@ -7,6 +7,7 @@
 
 use std::sync::atomic::{AtomicBool, Ordering};
 
+use super::drift::Drift;
 use super::triangle_triangle::triangle_distance;
 use crate::mesh::{Containment, Hierarchy, Node, SPREAD, Surface};
 use crate::spatial::{Point, Pose, Vector};
@@ -84,11 +85,24 @@ impl Default for Limit<'_> {
 /// measured of them ([`Surface::deviation`]).
 #[must_use]
 pub fn distance(a: &Surface, b: &Surface, pose: &Pose, limit: Limit) -> Proximity {
+    distance_round(a, b, pose, limit, None)
+}
+
+/// The same with a lower bound of all distances while the bodies drift round that pose. As soon as that bound can't rise above
+/// `drift.1` (m) the query ends, with a lower bound of 0. The closest points are then some of the closest there are.
+pub(super) fn distance_round(
+    a: &Surface,
+    b: &Surface,
+    pose: &Pose,
+    limit: Limit,
+    drift: Option<(&Drift, f64)>,
+) -> Proximity {
     let unsure = ROUNDING + a.deviation() + b.deviation();
     let lower = |found: f64| (found - unsure).max(0.0);
     if limit.enough.is_finite() {
         let ((ca, ra), (cb, rb)) = (a.ball(), b.ball());
-        if (pose * cb - ca).norm() - ra - rb >= limit.enough {
+        let most = drift.map_or(0.0, |(drift, _)| drift.most);
+        if (pose * cb - ca).norm() - ra - rb - most >= limit.enough {
             return Proximity {
                 lower: lower(limit.enough),
                 closest: None,
@@ -98,13 +112,19 @@ pub fn distance(a: &Surface, b: &Surface, pose: &Pose, limit: Limit) -> Proximit
         }
     }
     let mut search = Search::new(a.hierarchy(), b.hierarchy(), pose, limit);
+    if let Some((drift, floor)) = drift {
+        search.drift = Some(drift);
+        search.floor = floor + unsure;
+    }
     if let Some((ta, tb)) = limit.hint {
         search.try_triangles(a.hierarchy().place_of(ta), b.hierarchy().place_of(tb));
     }
     search.run(limit.stop);
     let (found, work) = (search.best, search.looks);
     let mut undecided = None;
-    if found.is_none_or(|c| !c.overlap) {
+    // Where nothing is certain anyway it matters little; the stretch is looked at again in halves.
+    let hopeless = search.bound < limit.enough && search.bound <= search.floor && drift.is_some();
+    if !hopeless && found.is_none_or(|c| !c.overlap) {
         match one_inside_the_other(a, b, pose) {
             Holds::Yes => {
                 let at = found.map_or(pose * b.points()[0], |c| c.on_b);
@@ -127,10 +147,10 @@ pub fn distance(a: &Surface, b: &Surface, pose: &Pose, limit: Limit) -> Proximit
             Holds::No => {}
         }
     }
-    let known = if search.cut_short {
+    let known = if search.cut_short || hopeless {
         0.0
     } else {
-        found.map_or(limit.enough, |c| c.distance - limit.slack)
+        search.of_interest()
     };
     Proximity {
         lower: lower(known),
@@ -282,8 +302,13 @@ struct Search<'a> {
     a: &'a Hierarchy,
     b: &'a Hierarchy,
     placement: Placement,
-    /// Only what is nearer than this (m) is of interest.
+    /// Only what is nearer than this (m) is of interest; what may drift nearer, where bodies do.
     bound: f64,
+    /// And never what is farther apart than this (m) from the outset.
+    enough: f64,
+    /// A bound no larger than this (m) is worth nothing.
+    floor: f64,
+    drift: Option<&'a Drift>,
     /// Boxes this much nearer (m) need not be opened.
     slack: f64,
     best: Option<Closest>,
@@ -305,6 +330,9 @@ impl<'a> Search<'a> {
             b,
             placement,
             bound: limit.enough,
+            enough: limit.enough,
+            floor: 0.0,
+            drift: None,
             slack: limit.slack,
             best: None,
             looks: 0,
@@ -332,7 +360,7 @@ impl<'a> Search<'a> {
     /// away: then "enough" is meant as it stands.
     #[inline(always)]
     fn of_interest(&self) -> f64 {
-        if self.best.is_some() {
+        if self.bound < self.enough {
             self.bound - self.slack
         } else {
             self.bound
@@ -354,7 +382,7 @@ impl<'a> Search<'a> {
             let (na, nb) = (&self.a.nodes()[ia as usize], &self.b.nodes()[ib as usize]);
             if na.is_leaf() && nb.is_leaf() {
                 self.leaves(na, nb);
-                if self.bound <= 0.0 {
+                if self.bound <= self.floor {
                     return;
                 }
                 continue;
@@ -395,6 +423,7 @@ impl<'a> Search<'a> {
         let quick = dot(&self.across_a, &between)
             - extent(&a.axes, &a.half, &self.across_a)
             - extent(&b.axes, &b.half, &self.across_b);
+        let quick = self.kept(quick, (&self.across_a, &self.across_b), a, b);
         if quick >= self.of_interest() {
             return (quick, quick);
         }
@@ -411,17 +440,62 @@ impl<'a> Search<'a> {
                 along[i][j] = dot(&a.axes[i], &in_a[j]).abs();
             }
         }
-        let (mut from_a, mut from_b) = (0.0, 0.0);
+        let (mut gaps_a, mut gaps_b) = ([0.0; 3], [0.0; 3]);
         for i in 0..3 {
             let reach = along[i][0] * b.half[0] + along[i][1] * b.half[1] + along[i][2] * b.half[2];
-            let gap = (local_a[i].abs() - a.half[i] - reach).max(0.0);
-            from_a += gap * gap;
+            gaps_a[i] = (local_a[i].abs() - a.half[i] - reach).max(0.0);
             let reach = along[0][i] * a.half[0] + along[1][i] * a.half[1] + along[2][i] * a.half[2];
-            let gap = (local_b[i].abs() - b.half[i] - reach).max(0.0);
-            from_b += gap * gap;
+            gaps_b[i] = (local_b[i].abs() - b.half[i] - reach).max(0.0);
         }
-        let lower = quick.max(f64::max(from_a, from_b).sqrt());
+        let (from_a, from_b) = (dot(&gaps_a, &gaps_a), dot(&gaps_b, &gaps_b));
+        let gap = f64::max(from_a, from_b).sqrt();
+        let lower = if self.drift.is_none() {
+            quick.max(gap)
+        } else {
+            let (gaps, local, axes) = if from_a >= from_b {
+                (&gaps_a, &local_a, &a.axes)
+            } else {
+                (&gaps_b, &local_b, &in_a)
+            };
+            quick.max(self.kept_along_gaps(gap, (gaps, local, axes), a, b))
+        };
         (lower, lower + 1e-3 * dot(&between, &between))
+    }
+
+    /// How much of a `gap` (m) along n between two boxes is certainly kept; n in the frames of both.
+    #[inline(always)]
+    fn kept(&self, gap: f64, n: (&V, &V), a: &Node, b: &Node) -> f64 {
+        match self.drift {
+            // Never more than there is now: that is not of interest then.
+            Some(drift) if gap >= self.of_interest() => {
+                let least = gap - drift.most;
+                if least >= self.of_interest() {
+                    return least;
+                }
+                let shift = dot(n.0, &self.placement.shift);
+                least.max(drift.between_boxes((n.0, n.1, shift), a, b))
+            }
+            Some(drift) => gap - drift.most,
+            None => gap,
+        }
+    }
+
+    /// The same along the direction of `gap`: `gaps` along `axes`, towards where `local` points.
+    fn kept_along_gaps(
+        &self,
+        gap: f64,
+        (gaps, local, axes): (&V, &V, &[V; 3]),
+        a: &Node,
+        b: &Node,
+    ) -> f64 {
+        let most = self.drift.map_or(0.0, |drift| drift.most);
+        if gap < self.of_interest() {
+            return gap - most;
+        }
+        let share = [0, 1, 2].map(|i: usize| gaps[i].copysign(local[i]) / gap);
+        let n_a = [0, 1, 2]
+            .map(|k: usize| share[0] * axes[0][k] + share[1] * axes[1][k] + share[2] * axes[2][k]);
+        self.kept(gap, (&n_a, &self.placement.turned_back(&n_a)), a, b)
     }
 
     #[inline]
@@ -438,10 +512,27 @@ impl<'a> Search<'a> {
                     .max(dot(&corners_a[1], n))
                     .max(dot(&corners_a[2], n));
                 let thick = self.a.radius_at(ia) + self.b.radius_at(ib);
-                if near_b - far_a < self.bound + thick {
+                let gap = near_b - far_a - thick;
+                if self.kept_by((n, &self.across_b), gap, ia, ib) < self.bound {
                     self.try_corners(ia, ib, corners_a, &corners_b);
                 }
             }
+        }
+    }
+
+    /// How much of a `gap` (m) along n between two triangles is certainly kept.
+    #[inline(always)]
+    fn kept_by(&self, n: (&V, &V), gap: f64, ia: usize, ib: usize) -> f64 {
+        match self.drift {
+            Some(drift) if gap >= self.bound => {
+                let (a, b) = (self.a.radius_at(ia), self.b.radius_at(ib));
+                let (of_a, of_b) = (&self.a.corners()[ia], &self.b.corners()[ib]);
+                let shift = dot(n.0, &self.placement.shift);
+                let kept = drift.between_triangles((n.0, n.1, shift), (of_a, a), (of_b, b));
+                kept.max(gap - drift.most)
+            }
+            Some(drift) => gap - drift.most,
+            None => gap,
         }
     }
 
@@ -466,20 +557,38 @@ impl<'a> Search<'a> {
             &[b[0].into(), b[1].into(), b[2].into()],
         );
         let (ra, rb) = (self.a.radius_at(ia), self.b.radius_at(ib));
-        let reach = self.bound + ra + rb;
+        let most = self.drift.map_or(0.0, |drift| drift.most);
+        let reach = self.bound + most + ra + rb;
         if pair.squared >= reach * reach {
             return;
         }
         let apart = pair.squared.sqrt();
         let distance = (apart - ra - rb).max(0.0);
-        if distance < self.bound {
-            self.bound = distance;
-            let between = pair.on_b - pair.on_a;
-            let along = if apart > 0.0 {
-                between / apart
-            } else {
-                Vector::zeros()
-            };
+        let between = pair.on_b - pair.on_a;
+        let along = if apart > 0.0 {
+            between / apart
+        } else {
+            Vector::zeros()
+        };
+        let n_a: V = along.into();
+        let least = match self.drift {
+            Some(drift) if distance > 0.0 => {
+                let n = (
+                    &n_a,
+                    &self.placement.turned_back(&n_a),
+                    dot(&n_a, &self.placement.shift),
+                );
+                let (of_a, of_b) = (&self.a.corners()[ia], &self.b.corners()[ib]);
+                let kept = drift.between_triangles(n, (of_a, ra), (of_b, rb));
+                kept.max(distance - most)
+            }
+            _ => distance - most,
+        };
+        if least < self.bound {
+            self.bound = least;
+            self.look_along(&between.into());
+        }
+        if self.best.is_none_or(|best| distance < best.distance) && distance < self.enough + most {
             // Where round shapes overlap both points lie in the middle of what they share.
             let (on_a, on_b) = (pair.on_a + along * ra, pair.on_b - along * rb);
             let shared = nalgebra::center(&on_a, &on_b);
@@ -491,7 +600,6 @@ impl<'a> Search<'a> {
                 triangles: (self.a.triangle_at(ia), self.b.triangle_at(ib)),
                 overlap,
             });
-            self.look_along(&between.into());
         }
     }
 }

@@ -4,7 +4,7 @@ use std::collections::BinaryHeap;
 
 use super::ROUNDING;
 use super::bracket::{Aim, Approach, Bracket};
-use super::pair_motion::{Look, PairMotion, lower_between};
+use super::pair_motion::PairMotion;
 
 impl PairMotion<'_> {
     /// What no look can resolve, m: rounding, facets of cylinders, and how far the programmed motion may be off
@@ -43,13 +43,11 @@ impl PairMotion<'_> {
         }
         let mut open = BinaryHeap::new();
         for &(from, to) in stretches {
-            let start = if from == first {
-                start.clone()
-            } else {
-                self.glance(from)
-            };
-            let end = self.glance(to);
-            self.push(&mut open, start, end);
+            open.push(Stretch {
+                lower: 0.0,
+                from,
+                to,
+            });
         }
         // The smallest bound of stretches that are too short to be divided.
         let mut closed = f64::INFINITY;
@@ -64,65 +62,46 @@ impl PairMotion<'_> {
                 closed = lower;
                 break;
             }
-            let Stretch {
-                a, mut b, motion, ..
-            } = stretch;
-            let tolerance = aim.width_at(best.distance);
-            // A distance beyond this rules the whole stretch out; more need not be known. Nor need
-            // it be known more closely than the bodies move in the stretch.
-            // Which side of a decisive value it lies on is asked when the bracket is otherwise narrow enough.
-            let narrow = best.distance - lower <= tolerance.max(unsure);
-            let decides = narrow
-                && aim
-                    .decisive
-                    .iter()
-                    .any(|&d| lower < d && d <= best.distance);
-            let margin = if decides {
-                tolerance.min(aim.undecidable(unsure))
-            } else {
-                tolerance
-            };
-            let enough = (best.distance - margin).min(aim.settled) + motion + unsure;
-            let slack = if decides {
-                motion * 0.2
-            } else {
-                (motion * 0.2).max(tolerance * 0.1)
-            };
-            let slack = if slack < unsure { 0.0 } else { slack };
-            let mut look_at = |this: &mut Self, time: f64| {
-                let (look, found) = this.look(time, enough, slack);
+            let middle = f64::midpoint(stretch.from, stretch.to);
+            if middle <= stretch.from || middle >= stretch.to {
+                // Only the look itself can still be sharpened.
+                let (look, found) = self.look(middle, f64::INFINITY, 0.0);
                 if let Some(found) = found.filter(|f| f.distance < best.distance) {
-                    best = this.approach(&look, &found);
+                    best = self.approach(&look, &found);
                 }
-                look
-            };
-            if b.attained.is_none() && !b.is_beyond(enough, unsure) {
-                b = look_at(self, b.time);
-                self.push(&mut open, a, b);
+                let motion = self.motion_during(stretch.from, stretch.to);
+                closed = closed.min((look.lower - motion).max(stretch.lower));
                 continue;
             }
-            let middle = f64::midpoint(a.time, b.time);
-            if middle <= a.time || middle >= b.time {
-                // Only the looks themselves can still be sharpened.
-                let sharp = [a, b].map(|end| {
-                    if end.slack > 0.0 {
-                        look_at(self, end.time)
-                    } else {
-                        end
-                    }
+            for (from, to) in [(stretch.from, middle), (middle, stretch.to)] {
+                let tolerance = aim.width_at(best.distance);
+                // Which side of a decisive value it lies on is asked when the bracket is otherwise narrow enough.
+                let narrow = best.distance - lower <= tolerance.max(unsure);
+                let decides = narrow
+                    && aim
+                        .decisive
+                        .iter()
+                        .any(|&d| lower < d && d <= best.distance);
+                let margin = if decides {
+                    tolerance.min(aim.undecidable(unsure))
+                } else {
+                    tolerance
+                };
+                // A bound beyond this rules the stretch out, rounded or not; more need not be known.
+                let enough = (best.distance - margin * 0.99).min(aim.settled * (1.0 + 1e-12));
+                let slack = if decides { 0.0 } else { tolerance * 0.1 };
+                // What moves farther than it is apart is not ruled out by a look.
+                let far = best.distance * 2.0 + tolerance;
+                let found = self.over((from, to), (stretch.lower, enough), (slack, far));
+                if let Some(closest) = found.closest.filter(|c| c.distance < best.distance) {
+                    best = self.approach(&found.look, &closest);
+                }
+                open.push(Stretch {
+                    lower: found.lower.max(stretch.lower),
+                    from,
+                    to,
                 });
-                let motion = self.motion(&sharp[0], &sharp[1]);
-                closed = closed.min(lower_between(&sharp[0], &sharp[1], motion));
-                continue;
             }
-            let glance = self.glance(middle);
-            let look = if glance.is_beyond(enough, unsure) {
-                glance
-            } else {
-                look_at(self, middle)
-            };
-            self.push(&mut open, a, look.clone());
-            self.push(&mut open, look, b);
         }
         lower = if closed.is_finite() { closed } else { lower };
         if lower < aim.settled && keep_on() {
@@ -134,25 +113,13 @@ impl PairMotion<'_> {
         }
         (Bracket::new(lower, best.distance), best)
     }
-
-    fn push(&mut self, open: &mut BinaryHeap<Stretch>, a: Look, b: Look) {
-        let motion = self.motion(&a, &b);
-        let lower = lower_between(&a, &b, motion);
-        open.push(Stretch {
-            lower,
-            motion,
-            a,
-            b,
-        });
-    }
 }
 
 /// A stretch of time with what is certain about it; the one with the smallest bound comes first.
 struct Stretch {
     lower: f64,
-    motion: f64,
-    a: Look,
-    b: Look,
+    from: f64,
+    to: f64,
 }
 
 impl PartialEq for Stretch {

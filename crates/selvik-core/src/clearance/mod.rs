@@ -17,6 +17,7 @@ mod bands;
 mod bracket;
 mod crossing;
 mod distance;
+mod drift;
 mod minimum;
 mod overlap_depth;
 mod pair_motion;

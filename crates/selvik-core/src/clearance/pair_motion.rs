@@ -2,11 +2,13 @@ use std::sync::Arc;
 use std::sync::atomic::AtomicBool;
 
 use super::bracket::Approach;
-use super::distance::{Closest, Limit, Side, distance};
+use super::distance::{Closest, Limit, Proximity, Side, distance, distance_round};
+use super::drift::{Drift, Way};
 use super::rules::Pair;
 use crate::mesh::Surface;
 use crate::program::Path;
-use crate::robot::{Assembly, BodyId, Carried, Chain, MotionBound, NodeId, Posture};
+use crate::robot::{Assembly, BodyId, Carried, Chain, MotionBound, NodeId, Posture, Screw};
+use crate::spatial::Vector;
 
 /// Two bodies on a path: answers distances at instants and bounds between them.
 pub struct PairMotion<'a> {
@@ -19,6 +21,8 @@ pub struct PairMotion<'a> {
     chains: [Chain; 2],
     bounds: [MotionBound; 2],
     deviation: f64,
+    /// The tracks of the path that move them against each other.
+    tracks: Vec<usize>,
     hint: Option<(u32, u32)>,
     before: Vec<f64>,
     travel: Vec<f64>,
@@ -60,6 +64,18 @@ impl Look {
     }
 }
 
+/// What is certain about a stretch.
+pub(super) struct Over {
+    /// Nothing in it is nearer, m.
+    pub lower: f64,
+    /// Nothing in it is farther apart, m.
+    pub upper: f64,
+    /// Its middle.
+    pub look: Look,
+    /// The closest points there, or nearly so, if they were needed.
+    pub closest: Option<Closest>,
+}
+
 /// What a query costs beside the boxes it looks at, in boxes.
 const ASKING: u64 = 40;
 
@@ -86,6 +102,8 @@ impl<'a> PairMotion<'a> {
         let joints = assembly.joints().len();
         let surfaces = [a, b].map(|id| Arc::clone(&assembly.body(id).surface));
         let chains = Chain::of_pair(assembly, &carried, a, b);
+        let joints_of = |c: &Chain| c.joints.iter().map(|j| j.index).collect::<Vec<_>>();
+        let tracks = path.drivers_of(chains.iter().flat_map(joints_of));
         let deviation = chains
             .iter()
             .map(|c| path.deviation(c.joints.iter().map(|j| j.index)))
@@ -99,6 +117,7 @@ impl<'a> PairMotion<'a> {
             chains,
             surfaces,
             deviation,
+            tracks,
             hint: None,
             before: vec![0.0; joints],
             travel: vec![0.0; joints],
@@ -149,13 +168,7 @@ impl<'a> PairMotion<'a> {
             stop: self.stop,
         };
         let answer = distance(&self.surfaces[0], &self.surfaces[1], &relative, limit);
-        self.work += answer.work + ASKING;
-        if let Some(found) = answer.closest {
-            self.hint = Some(found.triangles);
-        }
-        if let (None, Some(open)) = (self.undecided, answer.undecided) {
-            self.undecided = Some(Undecided { open, time });
-        }
+        self.note(time, &answer);
         let lower = (answer.lower - self.deviation)
             .max(self.balls_apart(&postures))
             .max(0.0);
@@ -170,6 +183,122 @@ impl<'a> PairMotion<'a> {
             },
             answer.closest,
         )
+    }
+
+    fn note(&mut self, time: f64, answer: &Proximity) {
+        self.work += answer.work + ASKING;
+        if let Some(found) = answer.closest {
+            self.hint = Some(found.triangles);
+        }
+        if let (None, Some(open)) = (self.undecided, answer.undecided) {
+            self.undecided = Some(Undecided { open, time });
+        }
+    }
+
+    /// What is certain about the stretch `from`..`to` (s) by a look at its middle, and the distance there if it was needed.
+    ///
+    /// A lower bound of `enough` (m) is enough, one of `floor` is worth nothing; it may be off by `slack`. Where the bodies
+    /// move by more than `far` (m) their surfaces are not looked at.
+    pub(super) fn over(
+        &mut self,
+        (from, to): (f64, f64),
+        (floor, enough): (f64, f64),
+        (slack, far): (f64, f64),
+    ) -> Over {
+        let time = f64::midpoint(from, to);
+        let q = self.path.at(time);
+        let postures = [0, 1].map(|i| self.chains[i].posture(&q));
+        self.work += ASKING;
+        let apart = self.balls_apart(&postures);
+        let roughly = self.moved_round((from, time, to), &postures);
+        if apart - roughly >= enough || roughly > far {
+            return Over {
+                lower: (apart - roughly).max(0.0),
+                upper: f64::INFINITY,
+                look: self.unseen(time, postures),
+                closest: None,
+            };
+        }
+        let sway = self.path.sway(&self.tracks, (from, time, to), &q);
+        let [of_a, of_b] =
+            [0, 1].map(|i| self.bounds[i].round(&self.chains[i], &postures[i], &sway));
+        let most = (of_a.moved + of_b.moved).min(roughly);
+        let way = |(&track, &ends): (&usize, &(f64, f64))| {
+            let joints = self.path.driven_by(track);
+            let screw = |i: usize| {
+                let posture: &Posture = &postures[i];
+                let screw = Screw::of(&self.chains[i], posture, &sway, joints);
+                screw.seen_from(&posture.end)
+            };
+            Way {
+                ends,
+                screws: [screw(0), screw(1)],
+            }
+        };
+        let ways: Vec<Way> = self.tracks.iter().zip(&sway.ways).map(way).collect();
+        let drift = Drift::new(&ways, of_a.off + of_b.off, most);
+        let relative = postures[0].end.inv_mul(&postures[1].end);
+        let unsure = self.unsure();
+        let limit = Limit {
+            enough: enough + unsure,
+            slack,
+            hint: self.hint,
+            stop: self.stop,
+        };
+        let [a, b] = &self.surfaces;
+        let drifting = Some((&drift, floor + self.deviation));
+        let answer = distance_round(a, b, &relative, limit, drifting);
+        self.queries += 1;
+        self.note(time, &answer);
+        let upper = answer.closest.map_or(f64::INFINITY, |c| {
+            let own = relative.inverse() * c.on_b;
+            let turned = |v: &[f64; 3]| (relative.rotation * Vector::from(*v)).into();
+            drift.farthest(&c.on_a, (&c.on_b, &own), turned) + unsure
+        });
+        let attained = answer.closest.map(|c| c.distance);
+        Over {
+            lower: (answer.lower - self.deviation).max(apart - most).max(0.0),
+            upper,
+            look: Look {
+                attained,
+                ..self.unseen(time, postures)
+            },
+            closest: answer.closest,
+        }
+    }
+
+    /// How far any point of one body moves at most against the other from the middle of a stretch to any instant of it, m.
+    pub(super) fn motion_during(&mut self, from: f64, to: f64) -> f64 {
+        let time = f64::midpoint(from, to);
+        let postures = self.postures(time);
+        self.moved_round((from, time, to), &postures)
+    }
+
+    /// How far any point of one body moves at most against the other from the middle of a stretch to any instant of it, m.
+    fn moved_round(&mut self, (from, at, to): (f64, f64, f64), postures: &[Posture; 2]) -> f64 {
+        self.path.travelled_until(at, &mut self.before);
+        self.path.travelled_until(to, &mut self.travel);
+        let mut reach = vec![0.0; self.travel.len()];
+        for (i, reach) in reach.iter_mut().enumerate() {
+            *reach = self.travel[i] - self.before[i];
+        }
+        self.path.travelled_until(from, &mut self.travel);
+        for (i, reach) in reach.iter_mut().enumerate() {
+            *reach = reach.max(self.before[i] - self.travel[i]);
+        }
+        (0..2)
+            .map(|i| self.bounds[i].over(&self.chains[i], &postures[i], &reach))
+            .sum()
+    }
+
+    fn unseen(&self, time: f64, postures: [Posture; 2]) -> Look {
+        Look {
+            time,
+            lower: self.balls_apart(&postures),
+            attained: None,
+            postures: Arc::new(postures),
+            slack: f64::INFINITY,
+        }
     }
 
     /// What the bodies' balls alone say about the distance at `time`.

@@ -330,7 +330,7 @@ impl Pairwise<'_> {
             critical: tight_below,
             ease: options.ease,
             settled: tight_below + options.settled_margin,
-            decisive: [required, tight_below],
+            decisive: [required, tight_below, TOUCH],
             work: options.work,
         };
         let (clearance, approach) = motion.minimum(measured, &aim, &keep_on);

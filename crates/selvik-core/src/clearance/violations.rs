@@ -2,7 +2,7 @@
 
 use super::bracket::RESOLUTION;
 use super::overlap_depth::lasting;
-use super::pair_motion::{Look, PairMotion, lower_between, upper_between};
+use super::pair_motion::{Look, Over, PairMotion, lower_between, upper_between};
 use crate::mesh::Surface;
 use crate::spatial::Point;
 
@@ -138,9 +138,19 @@ impl Search<'_, '_> {
                 }
                 let middle = f64::midpoint(start, end);
                 if !fine && start < middle && middle < end {
-                    let (enough, slack) = self.wanted(motion);
+                    let over = self.over(start, end, motion);
+                    let settled = if over.lower >= self.threshold {
+                        let just = over.upper < self.threshold + self.tolerance;
+                        Some(if just { State::JustAbove } else { State::Above })
+                    } else {
+                        (over.upper < self.threshold).then_some(State::Below)
+                    };
+                    if let Some(state) = settled {
+                        self.settled.push((start, end, state));
+                        continue;
+                    }
                     let middle = End {
-                        look: self.pair.look(middle, enough, slack).0,
+                        look: over.look,
                         lasting: None,
                     };
                     open.push((middle.clone(), b));
@@ -194,6 +204,38 @@ impl Search<'_, '_> {
         let slack = motion * 0.2;
         let enough = self.threshold + motion + self.tolerance + self.unsure;
         (enough, if slack < self.unsure { 0.0 } else { slack })
+    }
+
+    /// Looks at the middle of a stretch, for what is certain about all of it.
+    fn over(&mut self, start: f64, end: f64, motion: f64) -> Over {
+        let mut touching = None;
+        if self.threshold <= TOUCH {
+            let (enough, slack) = self.wanted(motion);
+            let look = self.pair.look(f64::midpoint(start, end), enough, slack).0;
+            if look.attained == Some(0.0) {
+                return Over {
+                    lower: 0.0,
+                    upper: f64::INFINITY,
+                    look,
+                    closest: None,
+                };
+            }
+            touching = Some(look);
+        }
+        // What comes below the threshold is not certainly above it: by how much does not matter.
+        let (floor, enough) = (self.threshold, self.threshold + self.tolerance);
+        let slack = self.tolerance * 0.1;
+        let over = self
+            .pair
+            .over((start, end), (floor, enough), (slack, f64::INFINITY));
+        // What is certain of all of it is certain of its middle.
+        let lower = over.look.lower.max(over.lower);
+        let look = touching.unwrap_or(Look {
+            lower,
+            slack: over.look.attained.map_or(0.0, |d| d - lower),
+            ..over.look
+        });
+        Over { look, ..over }
     }
 
     /// Whether a stretch is open only because its ends were looked at roughly.

@@ -20,6 +20,7 @@ mod run_plan;
 mod runner;
 mod straight;
 mod subdivide;
+mod sway;
 mod track;
 mod trapezoid;
 mod way;

@@ -26,9 +26,9 @@ pub struct MoveSpan {
 pub struct Path {
     /// Where joints are that nothing drives, rad or m.
     rest: Vec<f64>,
-    tracks: Vec<Track>,
+    pub(super) tracks: Vec<Track>,
     /// For each joint the track that drives it.
-    drivers: Vec<Option<usize>>,
+    pub(super) drivers: Vec<Option<usize>>,
     /// The knots of all tracks, s.
     knots: Vec<f64>,
     /// For each joint, the largest magnitude of its values, rad or m.

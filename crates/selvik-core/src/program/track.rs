@@ -167,15 +167,39 @@ impl Track {
 
     /// The values (rad or m) at time `t` (s), into the joints' places of `q`; held at both ends.
     pub fn values_at(&self, t: f64, q: &mut [f64]) {
-        self.interpolate(Table::Values, t, q);
+        self.interpolate(Table::Values, t, |i, value| q[self.joints[i]] = value);
+    }
+
+    /// The corners of what the joints do during `from`..`to` (s), a row each: both ends and the knots between them. In
+    /// between they go straight from one to the next.
+    pub fn corners(&self, (from, to): (f64, f64), mut see: impl FnMut(&[f64])) {
+        see(&self.row_at(from));
+        let first = self.pieces.partition_point(|piece| piece.start <= from);
+        for Piece { start, knots } in &self.pieces[first.saturating_sub(1)..] {
+            if *start >= to {
+                break;
+            }
+            let after = |t: f64| knots.times.partition_point(|knot| start + knot <= t);
+            for at in after(from)..after(to) {
+                see(knots.row(Table::Values, at));
+            }
+        }
+        see(&self.row_at(to));
+    }
+
+    /// The values at time `t` (s), rad or m.
+    pub fn row_at(&self, t: f64) -> Vec<f64> {
+        let mut row = vec![0.0; self.joints.len()];
+        self.interpolate(Table::Values, t, |i, value| row[i] = value);
+        row
     }
 
     /// How far each joint has travelled (rad or m) until `t` (s), into the joints' places of `out`.
     pub fn travelled_until(&self, t: f64, out: &mut [f64]) {
-        self.interpolate(Table::Travelled, t, out);
+        self.interpolate(Table::Travelled, t, |i, value| out[self.joints[i]] = value);
     }
 
-    fn interpolate(&self, table: Table, t: f64, out: &mut [f64]) {
+    fn interpolate(&self, table: Table, t: f64, mut put: impl FnMut(usize, f64)) {
         let n = self.joints.len();
         let at = self.pieces.partition_point(|piece| piece.start <= t);
         let at = at.saturating_sub(1);
@@ -191,18 +215,14 @@ impl Track {
         let next = knots.times.partition_point(|after| start + after <= t);
         if next == 0 || next == knots.times.len() {
             let held = knots.row(table, next.saturating_sub(1));
-            for (i, &joint) in self.joints.iter().enumerate() {
-                out[joint] = before(i) + held[i];
-            }
+            (0..n).for_each(|i| put(i, before(i) + held[i]));
             return;
         }
         let (t0, t1) = (start + knots.times[next - 1], start + knots.times[next]);
         let share = (t - t0) / (t1 - t0);
         let share = share * (1.0 + knots.bows[next] * (1.0 - share));
         let (a, b) = (knots.row(table, next - 1), knots.row(table, next));
-        for (i, &joint) in self.joints.iter().enumerate() {
-            out[joint] = before(i) + (a[i] + (b[i] - a[i]) * share);
-        }
+        (0..n).for_each(|i| put(i, before(i) + (a[i] + (b[i] - a[i]) * share)));
     }
 }
 

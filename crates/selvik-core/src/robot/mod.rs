@@ -39,6 +39,7 @@ mod numeric;
 mod ortho_parallel;
 mod placing;
 mod subproblem;
+mod sway;
 mod unreachable;
 
 pub use assembly::{Assembly, AssemblyError, Body, BodyId, Joint as AssemblyJoint, NodeId};
@@ -55,4 +56,5 @@ pub(crate) use motion_bound::MotionBound;
 pub use numeric::{Bounds, nearest_values, numeric_inverse, numeric_inverses};
 pub use ortho_parallel::{OrthoParallelArm, WristReach};
 pub use placing::{Placing, axis_to_axis, face_to_face, frame_along, frame_through, motion_in};
+pub(crate) use sway::{Screw, Sway};
 pub use unreachable::{BeyondLimit, Unreachable};

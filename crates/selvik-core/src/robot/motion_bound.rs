@@ -5,7 +5,7 @@
 //! Transactions on Robotics 21(3), 2005 (from memory). That what nearer joints contribute is added to the reach, so that the
 //! bound holds all along the stretch, is our own; its proof stands at [`MotionBound`].
 
-use super::{Chain, Posture};
+use super::{Chain, Posture, Sway};
 use crate::mesh::Surface;
 use crate::spatial::{Point, Pose, Vector};
 
@@ -21,6 +21,15 @@ pub(crate) struct MotionBound {
     corners: Option<[Point; 8]>,
     /// Its ball.
     ball: (Point, f64),
+}
+
+/// How far any point of a body moves at most, m.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(crate) struct Strayed {
+    /// From where the screws of its chain take it.
+    pub off: f64,
+    /// From where it was.
+    pub moved: f64,
 }
 
 impl MotionBound {
@@ -54,6 +63,39 @@ impl MotionBound {
             }
         }
         moved
+    }
+
+    /// How far any point of the body is at most from where the [`Screw`]s of the chain take it, m, while its joints sway as
+    /// told round the `posture`; and how far it moves at all.
+    ///
+    /// A point p of the body depends on the joint values q. By Taylor, |p(q+δ) − p(q) − Σ δⱼ ∂ⱼp| ≤ ½ Σᵢⱼ |δᵢ||δⱼ| max|∂ᵢ∂ⱼp|.
+    /// For i nearer the base than j, ∂ᵢ∂ⱼp = aᵢ × ∂ⱼp if joint i turns and 0 if it slides; and |∂ⱼp| is the distance of p from
+    /// the axis of j if that turns, 1 if it slides, never more than at `posture` plus what the joints behind j contribute.
+    /// What goes beside the line is bounded by |∂ⱼp| itself.
+    pub fn round(&self, chain: &Chain, posture: &Posture, sway: &Sway) -> Strayed {
+        let (mut moved, mut bent, mut beside) = (0.0, 0.0, 0.0);
+        for (joint, pose) in chain.joints.iter().zip(&posture.joints).rev() {
+            let ratio = joint.follows.ratio.abs();
+            let by = sway.reach[joint.index] * ratio;
+            if by == 0.0 {
+                continue;
+            }
+            let turns = joint.kind.turns();
+            let lever = if turns {
+                self.lever(pose, &joint.axis, &posture.end) + moved
+            } else {
+                1.0
+            };
+            if turns {
+                bent += by * moved + 0.5 * by * by * lever;
+            }
+            beside += sway.beside[joint.index] * ratio * lever;
+            moved += by * lever;
+        }
+        Strayed {
+            off: bent + beside,
+            moved,
+        }
     }
 
     /// The largest distance of any point of the body from the joint's axis, m: over the corners of

@@ -8,7 +8,7 @@ use proptest::prelude::*;
 use selvik_core::cell::{Cell, Item, Role};
 use selvik_core::clearance::{
     Aim, Limit, Named, PairMotion, Progress, Requirement, Rule, RuleSet, Sweep, SweepOptions,
-    Verdict, clearance_band, distance, sweep,
+    Verdict, clearance_band, distance, intervals_below, sweep,
 };
 use selvik_core::mesh::{Surface, TriangleMesh, box_mesh, cylinder_mesh, sphere_mesh};
 use selvik_core::program::Path;
@@ -24,6 +24,16 @@ fn cell_of(
     post: TriangleMesh,
     at: Pose,
 ) -> Assembly {
+    let post = Item::new("post", Role::Fixture)
+        .at(at)
+        .with_body(Surface::new(post));
+    let items = vec![Item::new("mover", Role::Fixture), post];
+    let mechanisms = HashMap::from([("mover".into(), chain_of(joints, mover))]);
+    Assembly::new(Cell::new(items).unwrap(), mechanisms).unwrap()
+}
+
+/// A chain of joints (kind, axis, origin) with a mesh on the last link.
+fn chain_of(joints: &[(JointKind, Vector, Pose)], mover: TriangleMesh) -> Mechanism {
     let mut links = vec![Link::new("l0".to_owned(), None)];
     let mut chain = Vec::new();
     for (i, (kind, axis, origin)) in joints.iter().enumerate() {
@@ -41,12 +51,7 @@ fn cell_of(
             mimics: None,
         });
     }
-    let post = Item::new("post", Role::Fixture)
-        .at(at)
-        .with_body(Surface::new(post));
-    let items = vec![Item::new("mover", Role::Fixture), post];
-    let mechanisms = HashMap::from([("mover".into(), Mechanism::new(links, chain).unwrap())]);
-    Assembly::new(Cell::new(items).unwrap(), mechanisms).unwrap()
+    Mechanism::new(links, chain).unwrap()
 }
 
 fn rules(required: f64, tight: f64) -> RuleSet {
@@ -261,6 +266,60 @@ proptest! {
             let relative = poses[nodes[0]].inv_mul(&poses[nodes[1]]);
             let sampled = distance(&surfaces[0], &surfaces[1], &relative, Limit::default()).lower;
             prop_assert!(sampled >= bracket.lower() - 1e-9, "{sampled} < {}", bracket.lower());
+        }
+    }
+
+    /// Two arms that each go their own way: whenever sampling finds them nearer than a threshold that time is told, and what is
+    /// told as certainly nearer is.
+    #[test]
+    fn every_time_below_a_threshold_is_told_and_no_other(
+        axes in prop::array::uniform4((prop::array::uniform3(-1.0f64..1.0), prop::array::uniform3(-0.3f64..0.3))),
+        at in prop::array::uniform3(-0.6f64..0.6),
+        turned in prop::array::uniform3(-3.0f64..3.0),
+        knots in prop::collection::vec(prop::array::uniform4(-1.5f64..1.5), 2..5),
+        share in 0.05f64..0.95,
+    ) {
+        prop_assume!(axes.iter().all(|a| Vector::from(a.0).norm() > 0.1));
+        let joint = |(axis, xyz): &([f64; 3], [f64; 3])| {
+            (JointKind::Revolute, Vector::from(*axis), pose_from_rpy(*xyz, [0.2, -0.3, 0.4]))
+        };
+        let arm = |own: &[([f64; 3], [f64; 3])], mesh| {
+            chain_of(&own.iter().map(joint).collect::<Vec<_>>(), mesh)
+        };
+        let two = Item::new("two", Role::Robot).at(pose_from_rpy(at, turned));
+        let cell = Cell::new(vec![Item::new("one", Role::Robot), two]).unwrap();
+        let arms = [
+            ("one".into(), arm(&axes[..2], box_mesh([0.4, 0.1, 0.2]))),
+            ("two".into(), arm(&axes[2..], sphere_mesh(0.15, 12))),
+        ];
+        let assembly = Assembly::new(cell, arms.into()).unwrap();
+        let times: Vec<f64> = (0..knots.len()).map(|i| i as f64 * 0.3).collect();
+        let path = Path::new(4, times, knots.concat(), Vec::new());
+        let whole = (0.0, path.duration());
+        let surfaces = [0, 1].map(|i| Arc::clone(&assembly.body(BodyId(i)).surface));
+        let sampled: Vec<(f64, f64)> = (0..=(whole.1 * 1e3) as usize)
+            .map(|ms| {
+                let time = ms as f64 * 1e-3;
+                let poses = assembly.poses(&path.at(time));
+                let nodes = [0, 1].map(|i| assembly.body(BodyId(i)).node.0);
+                let relative = poses[nodes[0]].inv_mul(&poses[nodes[1]]);
+                let found = distance(&surfaces[0], &surfaces[1], &relative, Limit::default());
+                (time, found.closest.expect("no limit").distance)
+            })
+            .collect();
+        let least = sampled.iter().map(|s| s.1).fold(f64::INFINITY, f64::min);
+        let most = sampled.iter().map(|s| s.1).fold(0.0, f64::max);
+        let threshold = least + (most - least) * share;
+        prop_assume!(threshold > 1e-3);
+        let mut pair = PairMotion::new(&assembly, &path, BodyId(0), BodyId(1));
+        let found = intervals_below(&mut pair, &[whole], threshold, TOLERANCE, u64::MAX, &|| true);
+        prop_assert!(found.complete);
+        for (time, distance) in sampled {
+            let told = found.intervals.iter().any(|i| (i.start.0..=i.end.1).contains(&time));
+            prop_assert!(told || distance >= threshold - 1e-6, "{distance} at {time} s is not told");
+            let certain = found.intervals.iter().any(|i| (i.start.1..=i.end.0).contains(&time));
+            // What rises above it by less than the tolerance is not told apart.
+            prop_assert!(!certain || distance < threshold + TOLERANCE + 1e-6, "{distance} at {time} s");
         }
     }
 }
