@@ -7,6 +7,7 @@ pub mod access;
 pub mod against;
 pub mod arranging;
 pub mod bring;
+pub mod comparison;
 pub mod document;
 pub mod edit;
 pub mod entries;

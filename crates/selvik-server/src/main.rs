@@ -29,14 +29,15 @@ fn main() -> ExitCode {
 
 fn run(command: Command) -> Result<ExitCode, String> {
     match command {
-        Command::Check {
-            package,
-            json,
-            tolerance_mm,
-            all,
-        } => {
-            let checked = cli::check(&package, tolerance_mm, all)?;
-            if json {
+        Command::Check(wanted) => {
+            let checked = cli::check(&wanted)?;
+            let write = |file: &Option<PathBuf>, bytes: &dyn Fn() -> Result<Vec<u8>, String>| {
+                let Some(file) = file else { return Ok(()) };
+                std::fs::write(file, bytes()?).map_err(|e| format!("{}: {e}", file.display()))
+            };
+            write(&wanted.csv, &|| checked.csv())?;
+            write(&wanted.junit, &|| checked.junit())?;
+            if wanted.json {
                 print(&serde_json::to_string_pretty(&checked).expect("plain data"))?;
             } else {
                 print(checked.table().trim_end())?;

@@ -379,6 +379,11 @@ fn sentence(doubt: &Doubt) -> Option<String> {
 
 fn rule_report(workcell: &Workcell, rule: usize, result: &RuleResult) -> RuleReport {
     let scope = &result.scope;
+    let unlooked = (result.unlooked > 0).then(|| match result.unlooked {
+        1 => "one of its pairs was not looked at: the sweep was stopped before".to_owned(),
+        n => format!("{n} of its pairs were not looked at: the sweep was stopped before"),
+    });
+    let reasons = unlooked.into_iter().chain(unmeasured(workcell, scope));
     RuleReport {
         name: workcell.rules.rules[rule].name.clone(),
         verdict: result.verdict.into(),
@@ -386,7 +391,7 @@ fn rule_report(workcell: &Workcell, rule: usize, result: &RuleResult) -> RuleRep
         pairs: scope.measured,
         left_out: scope.left_out,
         decided_elsewhere: scope.decided_elsewhere,
-        reasons: unmeasured(workcell, scope),
+        reasons: reasons.collect(),
     }
 }
 

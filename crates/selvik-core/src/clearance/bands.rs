@@ -1,14 +1,17 @@
 //! The clearance of the worst pair over time, certified, for drawing.
 
-use std::sync::atomic::{AtomicUsize, Ordering};
+use std::collections::HashMap;
 
 use rayon::prelude::*;
 
-use super::pair_motion::{Look, PairMotion, lower_between};
+use super::ROUNDING;
+use super::near::Hung;
+use super::pair_motion::PairMotion;
 use super::progress::Progress;
 use super::rules::Pair;
 use crate::program::Path;
 use crate::robot::Assembly;
+use crate::spatial::Point;
 
 /// What is certain about the smallest clearance of all pairs during one stretch of time.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -82,144 +85,194 @@ pub fn clearance_band(
         .collect();
     let chunk = stretches.div_ceil(rayon::current_num_threads() * 4).max(1);
     let mut points = empty;
-    progress.expect(moving.len());
-    let drawn: Vec<AtomicUsize> = pairs.iter().map(|_| AtomicUsize::new(0)).collect();
-    let parts = stretches.div_ceil(chunk);
-    points.par_chunks_mut(chunk).for_each(|part| {
-        for &(index, (pair, times)) in &moving {
-            if progress.stopped() {
-                return;
-            }
-            during(times, part, |part| {
-                sample(&mut PairMotion::of(assembly, path, pair), part, index);
-            });
-        }
-        for &(index, (pair, times)) in &moving {
-            if progress.stopped() {
-                return;
-            }
-            during(times, part, |part| {
-                let mut motion = PairMotion::of(assembly, path, pair);
-                let ends = (
-                    motion.glance(part[0].from),
-                    motion.glance(part[part.len() - 1].to),
-                );
-                narrow(&mut motion, part, ends, index, tolerance);
-            });
-            if drawn[index].fetch_add(1, Ordering::Relaxed) + 1 == parts {
-                progress.step();
-            }
+    progress.expect(stretches);
+    let hung = Hung::along(assembly, path);
+    points.par_chunks_mut(chunk).for_each(|points| {
+        let mut part = Part {
+            assembly,
+            path,
+            moving: &moving,
+            hung: &hung,
+            motions: HashMap::new(),
+            tolerance,
+            progress,
+        };
+        part.sample(points);
+        let all = (0..moving.len()).collect();
+        part.narrow(points, all);
+        if !progress.stopped() {
+            progress.step(points.len());
         }
     });
     Band { points, ceiling }
 }
 
-/// Does something to those of `points` that overlap `times`, cut to them meanwhile.
-fn during(times: &[(f64, f64)], points: &mut [BandPoint], mut run: impl FnMut(&mut [BandPoint])) {
-    for &(from, to) in times {
-        let first = points.partition_point(|p| p.to <= from);
-        let end = points.partition_point(|p| p.from < to);
-        if first >= end {
-            continue;
-        }
-        let points = &mut points[first..end];
-        let last = points.len() - 1;
-        let whole = (points[0].from, points[last].to);
-        points[0].from = whole.0.max(from);
-        points[last].to = whole.1.min(to);
-        run(points);
-        points[0].from = whole.0;
-        points[last].to = whole.1;
-    }
-}
-
-/// Looks at the pair in the middle of every stretch: once it is known how near the nearest comes, little is
-/// asked of the others.
-fn sample(motion: &mut PairMotion, points: &mut [BandPoint], pair: usize) {
-    for point in points {
-        let look = motion.glance(f64::midpoint(point.from, point.to));
-        let look = closer(motion, look, point.attained, 0.0);
-        if let Some(attained) = look.attained.filter(|&d| d < point.attained) {
-            point.attained = attained;
-            point.pair = pair;
-        }
-    }
-}
-
-/// Lowers the band to what the pair does, which was looked at where it begins and ends; halves it
-/// where that does not settle that it is narrow enough.
-fn narrow(
-    motion: &mut PairMotion,
-    points: &mut [BandPoint],
-    (a, b): (Look, Look),
-    pair: usize,
+/// A part of the band, with the pairs that were looked at for it.
+struct Part<'a> {
+    assembly: &'a Assembly,
+    path: &'a Path,
+    moving: &'a [(usize, &'a Counted)],
+    hung: &'a [Hung<'a>],
+    motions: HashMap<usize, PairMotion<'a>>,
     tolerance: f64,
-) {
-    let wanted = |attained: f64| attained - tolerance.max(attained * WIDTH);
-    let travel = motion.motion(&a, &b);
-    let bound = lower_between(&a, &b, travel);
-    if points
-        .iter()
-        .all(|p| bound >= p.lower.min(wanted(p.attained)))
-    {
+    progress: &'a Progress,
+}
+
+impl<'a> Part<'a> {
+    fn motion(&mut self, at: usize) -> &mut PairMotion<'a> {
+        let (assembly, path, moving) = (self.assembly, self.path, self.moving);
+        self.motions
+            .entry(at)
+            .or_insert_with(|| PairMotion::of(assembly, path, &moving[at].1.0))
+    }
+
+    /// The balls round all bodies during a stretch, where nothing is taken or set down meanwhile.
+    fn balls(&self, from: f64, to: f64) -> Option<Vec<(Point, f64)>> {
+        let hung = self.hung.iter().find(|h| h.from <= from && to <= h.to)?;
+        Some(hung.bodies.during(from, to))
+    }
+
+    fn gap(&self, balls: &[(Point, f64)], at: usize) -> f64 {
+        let (pair, _) = self.moving[at].1;
+        let ((p, r), (q, s)) = (balls[pair.a.0], balls[pair.b.0]);
+        (p - q).norm() - r - s - ROUNDING
+    }
+
+    /// Looks at every pair in the middle of every stretch, the nearest first: once it is known how near that comes, little is
+    /// asked of the others.
+    fn sample(&mut self, points: &mut [BandPoint]) {
         for point in points {
-            point.lower = point.lower.min(bound);
-        }
-        return;
-    }
-    let most = points.iter().map(|p| p.attained).fold(0.0, f64::max);
-    if points.len() > 1 {
-        let (before, after) = points.split_at_mut(points.len() / 2);
-        let rough = motion.glance(after[0].from);
-        // Where the bodies travel farther than they are apart a closer look settles nothing yet.
-        let middle = if travel > most {
-            rough
-        } else {
-            closer(motion, rough, most, travel)
-        };
-        narrow(motion, before, (a, middle.clone()), pair, tolerance);
-        narrow(motion, after, (middle, b), pair, tolerance);
-        return;
-    }
-    let point = &mut points[0];
-    let slack = point.attained * SLACK;
-    let (a, b) = (
-        closer(motion, a, most, travel),
-        closer(motion, b, most, travel),
-    );
-    let mut open = vec![(a, b)];
-    let mut lower = f64::INFINITY;
-    while let Some((a, b)) = open.pop() {
-        for look in [&a, &b] {
-            if let Some(d) = look.attained.filter(|&d| d < point.attained) {
-                point.attained = d;
-                point.pair = pair;
+            if self.progress.stopped() {
+                return;
+            }
+            let time = f64::midpoint(point.from, point.to);
+            let Some(balls) = self.balls(time, time) else {
+                continue;
+            };
+            let counts = |at: &usize| {
+                let (_, times) = self.moving[*at].1;
+                times.iter().any(|(from, to)| (from..=to).contains(&&time))
+            };
+            let mut near: Vec<(f64, usize)> = (0..self.moving.len())
+                .map(|at| (self.gap(&balls, at), at))
+                .filter(|(gap, at)| *gap < point.attained && counts(at))
+                .collect();
+            near.sort_by(|x, y| x.0.total_cmp(&y.0));
+            for (gap, at) in near {
+                if gap >= point.attained {
+                    break;
+                }
+                let slack = point.attained * SLACK;
+                let index = self.moving[at].0;
+                let (look, _) = self.motion(at).look(time, point.attained, slack);
+                if let Some(attained) = look.attained.filter(|&d| d < point.attained) {
+                    point.attained = attained;
+                    point.pair = index;
+                }
             }
         }
-        let travel = motion.motion(&a, &b);
-        let bound = lower_between(&a, &b, travel);
-        if bound >= wanted(point.attained) || b.time - a.time < 1e-4 {
-            lower = lower.min(bound);
-            continue;
-        }
-        let middle: Look = motion
-            .look(
-                f64::midpoint(a.time, b.time),
-                point.attained + travel,
-                slack,
-            )
-            .0;
-        open.push((a, middle.clone()));
-        open.push((middle, b));
     }
-    point.lower = point.lower.min(lower);
+
+    /// How far apart a pair must be during `points` to change nothing about them, m.
+    fn needed(&self, points: &[BandPoint]) -> f64 {
+        let needed = points
+            .iter()
+            .map(|p| p.lower.min(wanted(p, self.tolerance)));
+        needed.fold(0.0, f64::max)
+    }
+
+    /// Lowers the band to what the pairs of `left` do; halves it for those that this does not settle narrowly enough.
+    fn narrow(&mut self, points: &mut [BandPoint], mut left: Vec<usize>) {
+        let (from, to) = (points[0].from, points[points.len() - 1].to);
+        if let Some(balls) = self.balls(from, to) {
+            left.retain(|&at| {
+                let gap = self.gap(&balls, at);
+                let settled = gap >= self.needed(points);
+                if settled {
+                    lower_to(points, gap);
+                }
+                !settled
+            });
+        }
+        left.retain(|&at| {
+            let (_, times) = self.moving[at].1;
+            times.iter().any(|s| s.0.max(from) < s.1.min(to))
+        });
+        if let [point] = points {
+            // The one that came nearest lowers it most: little is asked of the others then.
+            left.sort_by_key(|&at| self.moving[at].0 != point.pair);
+            for at in left {
+                let (index, (_, times)) = self.moving[at];
+                for &(start, end) in times {
+                    let within = (start.max(from), end.min(to));
+                    if within.0 < within.1 && !self.progress.stopped() {
+                        let tolerance = self.tolerance;
+                        narrow_one(self.motion(at), point, within, (index, tolerance));
+                    }
+                }
+            }
+            return;
+        }
+        left.retain(|&at| {
+            let (_, times) = self.moving[at].1;
+            let whole = times.iter().any(|s| s.0 <= from && to <= s.1);
+            if !whole || self.progress.stopped() {
+                return true;
+            }
+            // A bound beyond that settles all of them, one below none.
+            let needed = self.needed(points);
+            let most = points.iter().map(|p| p.attained).fold(0.0, f64::max);
+            let over = self
+                .motion(at)
+                .over((from, to), (needed, needed), (0.0, most * 2.0));
+            if over.lower >= needed {
+                lower_to(points, over.lower);
+            }
+            over.lower < needed
+        });
+        if left.is_empty() || self.progress.stopped() {
+            return;
+        }
+        let (before, after) = points.split_at_mut(points.len() / 2);
+        self.narrow(before, left.clone());
+        self.narrow(after, left);
+    }
 }
 
-/// Looks again, at the surfaces themselves, unless what is known is enough for so much `travel` (m).
-fn closer(motion: &mut PairMotion, look: Look, most: f64, travel: f64) -> Look {
-    let enough = most + travel;
-    if look.attained.is_some() || look.lower >= enough {
-        return look;
+/// Nothing is narrower than this: what can be told apart in a chart.
+fn wanted(point: &BandPoint, tolerance: f64) -> f64 {
+    point.attained - tolerance.max(point.attained * WIDTH)
+}
+
+fn lower_to(points: &mut [BandPoint], bound: f64) {
+    for point in points {
+        point.lower = point.lower.min(bound);
     }
-    motion.look(look.time, enough, most * SLACK).0
+}
+
+/// Lowers a stretch of the band to what a pair does `within` it, which is halved until that is narrow enough.
+fn narrow_one(
+    motion: &mut PairMotion,
+    point: &mut BandPoint,
+    within: (f64, f64),
+    (pair, tolerance): (usize, f64),
+) {
+    let mut open = vec![within];
+    let mut lower = f64::INFINITY;
+    while let Some((from, to)) = open.pop() {
+        let enough = point.lower.min(wanted(point, tolerance));
+        let slack = point.attained * SLACK;
+        let over = motion.over((from, to), (0.0, enough), (slack, f64::INFINITY));
+        if let Some(d) = over.look.attained.filter(|&d| d < point.attained) {
+            point.attained = d;
+            point.pair = pair;
+        }
+        if over.lower >= point.lower.min(wanted(point, tolerance)) || to - from < 1e-4 {
+            lower = lower.min(over.lower);
+            continue;
+        }
+        let middle = f64::midpoint(from, to);
+        open.extend([(from, middle), (middle, to)]);
+    }
+    point.lower = point.lower.min(lower);
 }

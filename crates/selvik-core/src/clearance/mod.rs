@@ -19,6 +19,7 @@ mod crossing;
 mod distance;
 mod drift;
 mod minimum;
+mod near;
 mod overlap_depth;
 mod pair_motion;
 mod progress;

@@ -9,7 +9,7 @@ pub struct Progress {
 }
 
 impl Progress {
-    /// Steps done, and steps in all: a pair swept, or drawn in the band, is one.
+    /// Steps done, and steps in all: a pair swept, or a stretch of the band drawn, is one.
     #[must_use]
     pub fn state(&self) -> (usize, usize) {
         (
@@ -23,9 +23,9 @@ impl Progress {
         self.total.fetch_add(steps, Ordering::Relaxed);
     }
 
-    /// One step is done.
-    pub(super) fn step(&self) {
-        self.done.fetch_add(1, Ordering::Relaxed);
+    /// So many steps are done.
+    pub(super) fn step(&self, steps: usize) {
+        self.done.fetch_add(steps, Ordering::Relaxed);
     }
 
     /// Asks the work to stop; it does within a query.

@@ -4,6 +4,7 @@ use rayon::prelude::*;
 
 use super::bracket::{Aim, Approach, Bracket};
 use super::distance::Side;
+use super::near::{Asked, Near, when_near};
 use super::overlap_depth::DepthBracket;
 use super::pair_motion::PairMotion;
 use super::progress::Progress;
@@ -109,6 +110,8 @@ pub struct RuleResult {
     pub verdict: Verdict,
     /// What it names.
     pub scope: RuleScope,
+    /// How many of its pairs were not looked at, because the sweep was stopped before.
+    pub unlooked: usize,
 }
 
 /// The clearance of every pair under a rule, over the whole path.
@@ -153,10 +156,28 @@ pub fn sweep(
 ) -> Sweep {
     let scope = scope_along(assembly, path, rules);
     progress.expect(scope.pairs.len());
-    let mut pairs: Vec<PairResult> = scope
+    let prepared: Vec<Prepared> = scope
         .pairs
         .into_par_iter()
-        .filter_map(|pair| {
+        .map(|pair| Prepared::new(assembly, path, rules, pair))
+        .collect();
+    let settled =
+        |pair: &Pair| rules.rules[pair.rule].requirement.tight_below() + options.settled_margin;
+    let asked: Vec<Asked> = prepared
+        .iter()
+        .map(|p| Asked {
+            a: p.pair.a,
+            b: p.pair.b,
+            stretches: &p.measured,
+            settled: settled(&p.pair),
+        })
+        .collect();
+    let near = when_near(assembly, path, &asked);
+    drop(asked);
+    let mut pairs: Vec<PairResult> = prepared
+        .into_par_iter()
+        .zip(near)
+        .filter_map(|(pair, near)| {
             if progress.stopped() {
                 return None;
             }
@@ -167,8 +188,8 @@ pub fn sweep(
                 options,
                 progress,
             }
-            .sweep(pair);
-            progress.step();
+            .sweep(pair, &near);
+            progress.step(1);
             Some(result)
         })
         .collect();
@@ -180,13 +201,15 @@ pub fn sweep(
             .cmp(&y.verdict)
             .then(share(x).total_cmp(&share(y)))
     });
-    let mut worst: Vec<Option<Verdict>> = vec![None; rules.rules.len()];
+    let mut worst: Vec<(Option<Verdict>, usize)> = vec![(None, 0); rules.rules.len()];
     for result in &pairs {
-        let of_rule = &mut worst[result.pair.rule];
-        *of_rule = Some(of_rule.map_or(result.verdict, |w| w.min(result.verdict)));
+        let (verdict, looked) = &mut worst[result.pair.rule];
+        *verdict = Some(verdict.map_or(result.verdict, |w| w.min(result.verdict)));
+        *looked += 1;
     }
-    let of_rule = |(scope, worst): (RuleScope, Option<Verdict>)| {
-        let named = if scope.has_gaps() {
+    let of_rule = |(scope, (worst, looked)): (RuleScope, (Option<Verdict>, usize))| {
+        let unlooked = scope.measured - looked;
+        let named = if scope.has_gaps() || unlooked > 0 {
             Verdict::NotCertified
         } else {
             Verdict::Meets
@@ -194,6 +217,7 @@ pub fn sweep(
         RuleResult {
             verdict: worst.map_or(Verdict::NotCertified, |w| w.min(named)),
             scope,
+            unlooked,
         }
     };
     let rules = scope.rules.into_iter().zip(worst).map(of_rule).collect();
@@ -286,6 +310,26 @@ fn allowed(assembly: &Assembly, path: &Path, rules: &RuleSet, pair: &Pair) -> Ve
         .collect()
 }
 
+/// A pair, when and why it may touch, and when its clearance counts.
+struct Prepared {
+    pair: Pair,
+    allowed: Vec<Allowed>,
+    measured: Vec<(f64, f64)>,
+}
+
+impl Prepared {
+    fn new(assembly: &Assembly, path: &Path, rules: &RuleSet, pair: Pair) -> Self {
+        let allowed = allowed(assembly, path, rules, &pair);
+        let times = allowed.iter().flat_map(|a| a.times.iter().copied());
+        let measured = without(window(path, &pair), times);
+        Self {
+            pair,
+            allowed,
+            measured,
+        }
+    }
+}
+
 struct Pairwise<'a> {
     assembly: &'a Assembly,
     path: &'a Path,
@@ -295,14 +339,19 @@ struct Pairwise<'a> {
 }
 
 impl Pairwise<'_> {
-    fn sweep(&self, pair: Pair) -> PairResult {
-        let allowed = allowed(self.assembly, self.path, self.rules, &pair);
-        let times = allowed.iter().flat_map(|a| a.times.iter().copied());
-        let measured = without(window(self.path, &pair), times);
+    fn sweep(&self, prepared: Prepared, near: &Near) -> PairResult {
+        let Prepared {
+            pair,
+            allowed,
+            measured,
+        } = prepared;
         let mut result = if measured.is_empty() {
             self.nothing_measured(pair)
+        } else if near.stretches.is_empty() {
+            // The balls round the bodies never come near each other.
+            self.meets(pair, measured[0].0, near.lower)
         } else {
-            self.clearance(pair, &measured)
+            self.clearance(pair, near)
         };
         for allowed in allowed {
             self.check_allowed(&mut result, allowed);
@@ -319,7 +368,8 @@ impl Pairwise<'_> {
         PairMotion::of(self.assembly, self.path, &pair).stopped_by(self.progress.stop_flag())
     }
 
-    fn clearance(&self, pair: Pair, measured: &[(f64, f64)]) -> PairResult {
+    fn clearance(&self, pair: Pair, near: &Near) -> PairResult {
+        let measured = &near.stretches;
         let requirement = self.rules.rules[pair.rule].requirement;
         let (required, tight_below) = (requirement.required(), requirement.tight_below());
         let options = self.options;
@@ -334,6 +384,7 @@ impl Pairwise<'_> {
             work: options.work,
         };
         let (clearance, approach) = motion.minimum(measured, &aim, &keep_on);
+        let clearance = Bracket::new(clearance.lower().min(near.lower), clearance.attained());
         let unsure = motion.unsure();
         let spent = motion.work > options.work
             && !aim.is_met(clearance.lower(), clearance.attained(), unsure);
@@ -410,13 +461,17 @@ impl Pairwise<'_> {
 
     /// The pair may touch at all times, to some depth.
     fn nothing_measured(&self, pair: Pair) -> PairResult {
+        self.meets(pair, window(self.path, &pair).0, 0.0)
+    }
+
+    /// A pair of which nothing more need be known, as it is at the time `from` (s).
+    fn meets(&self, pair: Pair, from: f64, lower: f64) -> PairResult {
         let mut motion = self.motion(pair);
-        let from = window(self.path, &pair).0;
-        let (look, found) = motion.look(from, f64::INFINITY, 0.0);
+        let (look, found) = motion.look(from, f64::INFINITY, lower * 0.2);
         let approach = motion.approach(&look, &found.expect("no limit was set"));
         PairResult {
             pair,
-            clearance: Bracket::new(0.0, approach.distance),
+            clearance: Bracket::new(lower, approach.distance),
             approach,
             verdict: Verdict::Meets,
             doubts: Vec::new(),

@@ -61,6 +61,11 @@ impl Chain {
         Self::between(assembly, &Carried::default(), None, end)
     }
 
+    /// The same while things hang as in `carried`.
+    pub fn from_world_carrying(assembly: &Assembly, carried: &Carried, end: NodeId) -> Self {
+        Self::between(assembly, carried, None, end)
+    }
+
     fn between(assembly: &Assembly, carried: &Carried, root: Option<NodeId>, end: NodeId) -> Self {
         let mut way = Vec::new();
         let mut at = Some(end);

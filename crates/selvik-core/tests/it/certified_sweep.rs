@@ -132,7 +132,7 @@ fn the_band_holds_the_least_clearance_of_every_stretch() {
         (96, ceiling, tolerance),
         &progress,
     );
-    assert_eq!((band.points.len(), progress.state()), (96, (1, 1)));
+    assert_eq!((band.points.len(), progress.state()), (96, (96, 96)));
     let clearance = |t: f64| ((t - 1.0).hypot(0.4) - 0.25).min(ceiling);
     // Balls of 160 meridians lie up to 0.05 mm inside the sphere, each.
     let faceting = 1e-4;

@@ -1,6 +1,7 @@
 //! The command line.
 
 mod check;
+mod junit;
 mod query;
 
 use std::path::{Path, PathBuf};
@@ -64,20 +65,9 @@ pub enum Command {
         database: String,
     },
     /// Sweep a package's run plan and check its reach. Exit code 0: everything a rule asks for is certified;
-    /// 1: something is broken; 2: bad input; 3: nothing is broken, but something is not certified.
-    Check {
-        /// A folder or zip.
-        package: PathBuf,
-        /// Print everything found as JSON.
-        #[arg(long)]
-        json: bool,
-        /// Width of the brackets of clearances.
-        #[arg(long, default_value_t = 0.1)]
-        tolerance_mm: f64,
-        /// Bracket every pair, also those far from their rule.
-        #[arg(long)]
-        all: bool,
-    },
+    /// 1: something is broken; 2: bad input; 3: nothing is broken, but something is not certified. With `--against` 1 means that
+    /// something is worse than it was, and 0 that nothing is.
+    Check(Check),
     /// Ask one thing about a package; the answer is JSON.
     Query {
         /// A folder or zip.
@@ -90,6 +80,37 @@ pub enum Command {
     Openapi,
     /// Print the JSON Schema of cell.json.
     Schema,
+}
+
+/// What is checked, and how it is told.
+#[derive(Args)]
+pub struct Check {
+    /// A folder or zip.
+    pub package: PathBuf,
+    /// Print everything found as JSON.
+    #[arg(long)]
+    pub json: bool,
+    /// Write a row for each pair, and for each target, as CSV to this file.
+    #[arg(long, value_name = "FILE")]
+    pub csv: Option<PathBuf>,
+    /// Write a case for each rule as JUnit XML to this file.
+    #[arg(long, value_name = "FILE")]
+    pub junit: Option<PathBuf>,
+    /// Width of the brackets of clearances.
+    #[arg(long, default_value_t = 0.1)]
+    pub tolerance_mm: f64,
+    /// Bracket every pair, also those far from their rule.
+    #[arg(long)]
+    pub all: bool,
+    /// How many cores are used; all of them if absent.
+    #[arg(long, value_name = "CORES")]
+    pub jobs: Option<usize>,
+    /// Stop sweeping after so many seconds; what is not certain by then is not certified.
+    #[arg(long, value_name = "SECONDS")]
+    pub time_limit: Option<f64>,
+    /// What `--json` printed earlier: tell what changed since, and fail only on what got worse.
+    #[arg(long, value_name = "EARLIER.json")]
+    pub against: Option<PathBuf>,
 }
 
 /// How the application is served.

@@ -249,3 +249,117 @@ fn refusals_say_what_where_and_what_to_do(#[case] change: fn(&mut Value), #[case
         "each mistake once: {error}"
     );
 }
+
+/// What build servers read: a file of rows, a case a rule, and what got worse since an earlier check.
+#[test]
+fn a_check_is_told_to_build_servers_and_fails_on_what_got_worse() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let package = folder.path().join("demo");
+    crate::support::demo().to_folder(&package).expect("written");
+    let package = path(&package);
+    let file = |name: &str| path(&folder.path().join(name)).to_owned();
+    let (csv, junit) = (file("found.csv"), file("found.xml"));
+    let args = [
+        "check", package, "--json", "--jobs", "2", "--csv", &csv, "--junit", &junit,
+    ];
+    let (code, out, error) = run(&args);
+    assert_eq!(code, Some(1), "{error}");
+    let checked: Value = serde_json::from_str(&out).expect("JSON");
+
+    let rows = std::fs::read_to_string(&csv).expect("rows");
+    let list = |path: &str| {
+        checked
+            .pointer(path)
+            .and_then(Value::as_array)
+            .expect("a list")
+    };
+    let (pairs, targets) = (list("/clearance/pairs"), list("/reach/rows"));
+    assert_eq!(rows.lines().count(), 1 + pairs.len() + targets.len());
+    assert!(
+        rows.contains("Nozzle bracket,Clamp A2,broken,10,"),
+        "{}",
+        &rows[..600]
+    );
+
+    let text = std::fs::read_to_string(&junit).expect("cases");
+    let suite = roxmltree::Document::parse(&text).expect("XML");
+    let suite = suite.root_element();
+    let cases: Vec<_> = suite
+        .children()
+        .filter(|n| n.has_tag_name("testcase"))
+        .collect();
+    // A case a rule, and one for the reach.
+    assert_eq!(cases.len(), list("/clearance/rules").len() + 1);
+    let failed = |case: &roxmltree::Node| case.children().any(|n| n.has_tag_name("failure"));
+    let broken = list("/clearance/rules")
+        .iter()
+        .filter(|r| r["verdict"] == "broken")
+        .count();
+    let reach = usize::from(checked["reach"]["verdict"] == "broken");
+    assert_eq!(cases.iter().filter(|c| failed(c)).count(), broken + reach);
+    assert_eq!(
+        suite.attribute("failures"),
+        Some(&*(broken + reach).to_string())
+    );
+    assert!(text.contains("Nozzle bracket – Clamp A2: 4.2"), "{text}");
+
+    // Beside itself nothing is worse, though rules are broken.
+    let before = file("earlier.json");
+    std::fs::write(&before, &out).expect("written");
+    let (code, out, error) = run(&["check", package, "--against", &before]);
+    assert!(
+        code == Some(0) && out.contains("nothing changed"),
+        "{out} {error}"
+    );
+    // Beside a time when the worst pair met its rule, and one pair was not there.
+    let mut was = checked.clone();
+    let listed = was["clearance"]["pairs"].as_array_mut().expect("pairs");
+    let at = |item: &str| {
+        let of = |p: &Value| p["a"]["item"] == "nozzle-bracket" && p["b"]["item"] == item;
+        pairs.iter().position(of).expect("that pair")
+    };
+    listed[at("clamp-a2")]["verdict"] = json!("meets");
+    listed[at("clamp-a1")]["lower_mm"] = json!(9.0);
+    listed[at("clamp-a1")]["attained_mm"] = json!(9.1);
+    std::fs::write(&before, was.to_string()).expect("written");
+    let (code, out, _) = run(&["check", package, "--against", &before]);
+    assert_eq!(code, Some(1));
+    let told = |word: &str, of: &str| {
+        let line = |l: &&str| l.trim_start().starts_with(word) && l.contains(of);
+        out.lines().any(|l| line(&l))
+    };
+    assert!(
+        told("WORSE", "Clamp A2") && told("better", "Clamp A1"),
+        "{out}"
+    );
+
+    // No time, no certainty; and nothing is said to hold that was not looked at.
+    let (code, out, _) = run(&[
+        "check",
+        package,
+        "--json",
+        "--time-limit",
+        "0.000001",
+        "--jobs",
+        "1",
+    ]);
+    let checked: Value = serde_json::from_str(&out).expect("JSON");
+    assert!(code == Some(3) || code == Some(1), "{code:?}");
+    assert_eq!(checked["clearance"]["complete"], false);
+    let rules = checked["clearance"]["rules"].as_array().expect("rules");
+    assert!(
+        rules
+            .iter()
+            .all(|r| r["verdict"] == "not_certified" || r["verdict"] == "broken")
+    );
+    assert!(out.contains("were not looked at"), "{rules:?}");
+    for (args, says) in [
+        (["--time-limit", "0"], "above 0"),
+        (["--against", "nowhere.json"], "nowhere.json"),
+        (["--against", &csv], "make it anew"),
+        (["--jobs", "0"], "at least"),
+    ] {
+        let (code, _, error) = run(&["check", package, args[0], args[1]]);
+        assert!(code == Some(2) && error.contains(says), "{args:?} {error}");
+    }
+}

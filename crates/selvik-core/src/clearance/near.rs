@@ -1,0 +1,175 @@
+//! Which pairs come near each other at all, and when, by the balls round their bodies.
+//!
+//! All pairs are gone through together, with the poses and the motion of every body known once for each stretch of time: of
+//! thousands of things only the few that come near are looked at one by one.
+
+use super::ROUNDING;
+use crate::program::Path;
+use crate::robot::{Assembly, BodyId, Carried, Chain, MotionBound};
+use crate::spatial::Point;
+
+/// Two bodies, when they count, and the clearance (m) beyond which no more need be known.
+pub(super) struct Asked<'a> {
+    pub a: BodyId,
+    pub b: BodyId,
+    pub stretches: &'a [(f64, f64)],
+    pub settled: f64,
+}
+
+/// What is certain about a pair by the balls alone.
+#[derive(Debug, Clone, PartialEq)]
+pub(super) struct Near {
+    /// Outside of `stretches` they keep this far apart, m.
+    pub lower: f64,
+    /// When they may come nearer than is settled, s.
+    pub stretches: Vec<(f64, f64)>,
+}
+
+/// A path is parted into no more pieces than this.
+const PIECES: f64 = 256.0;
+
+/// When each of `pairs` may be nearer than is settled.
+pub(super) fn when_near(assembly: &Assembly, path: &Path, pairs: &[Asked]) -> Vec<Near> {
+    let none = Near {
+        lower: f64::INFINITY,
+        stretches: Vec::new(),
+    };
+    let mut found = vec![none; pairs.len()];
+    let mut apart = Vec::new();
+    for (at, pair) in pairs.iter().enumerate() {
+        if pair.settled.is_finite() {
+            apart.push(at as u32);
+        } else {
+            found[at].stretches = pair.stretches.to_vec();
+        }
+    }
+    // An instant alone is looked at itself.
+    for &at in &apart {
+        let instants = pairs[at as usize].stretches.iter().filter(|s| s.0 >= s.1);
+        found[at as usize].stretches.extend(instants);
+    }
+    let finest = path.duration() / PIECES;
+    for Hung { from, to, bodies } in Hung::along(assembly, path) {
+        let mut open = vec![(from, to, apart.clone())];
+        while let Some((from, to, mut left)) = open.pop() {
+            let balls = bodies.during(from, to);
+            left.retain(|&at| {
+                let pair = &pairs[at as usize];
+                let counts = |s: &&(f64, f64)| s.0.max(from) < s.1.min(to);
+                if !pair.stretches.iter().any(|s| counts(&s)) {
+                    return false;
+                }
+                let ((p, r), (q, s)) = (balls[pair.a.0], balls[pair.b.0]);
+                let gap = (p - q).norm() - r - s - ROUNDING;
+                let near = &mut found[at as usize];
+                if gap >= pair.settled {
+                    near.lower = near.lower.min(gap);
+                    return false;
+                }
+                if to - from > finest {
+                    return true;
+                }
+                let cut = |s: &(f64, f64)| (s.0.max(from), s.1.min(to));
+                let own = pair.stretches.iter().filter(counts).map(cut);
+                near.stretches.extend(own);
+                false
+            });
+            if !left.is_empty() {
+                let middle = f64::midpoint(from, to);
+                // The earlier half is gone through first.
+                open.push((middle, to, left.clone()));
+                open.push((from, middle, left));
+            }
+        }
+    }
+    for near in &mut found {
+        near.stretches.sort_by(|x, y| x.0.total_cmp(&y.0));
+        near.stretches.dedup_by(|next, before| {
+            let one = next.0 <= before.1;
+            before.1 = if one { before.1.max(next.1) } else { before.1 };
+            one
+        });
+    }
+    found
+}
+
+/// All bodies from one hand-over to the next.
+pub(super) struct Hung<'a> {
+    /// s
+    pub from: f64,
+    /// s
+    pub to: f64,
+    pub bodies: Bodies<'a>,
+}
+
+impl<'a> Hung<'a> {
+    pub fn along(assembly: &Assembly, path: &'a Path) -> Vec<Self> {
+        let mut changes = path.handling().changes();
+        changes.retain(|&t| 0.0 < t && t < path.duration());
+        let begins = std::iter::once(0.0).chain(changes.iter().copied());
+        let ends = changes.iter().copied().chain([path.duration()]);
+        let hung = |(from, to)| Self {
+            from,
+            to,
+            bodies: Bodies::hung(assembly, path, &path.carried_at(assembly, from)),
+        };
+        begins.zip(ends).map(hung).collect()
+    }
+}
+
+/// All bodies, while everything hangs one way.
+pub(super) struct Bodies<'a> {
+    path: &'a Path,
+    all: Vec<Round>,
+    joints: usize,
+}
+
+/// A ball round a body, how it moves, and how far it may be off the programmed motion, m.
+struct Round {
+    centre: Point,
+    radius: f64,
+    chain: Chain,
+    bound: MotionBound,
+}
+
+impl<'a> Bodies<'a> {
+    fn hung(assembly: &Assembly, path: &'a Path, carried: &Carried) -> Self {
+        let round = |body: &crate::robot::Body| {
+            let chain = Chain::from_world_carrying(assembly, carried, body.node);
+            let (centre, radius) = body.surface.ball();
+            let off = path.deviation(chain.joints.iter().map(|j| j.index));
+            Round {
+                centre,
+                radius: radius + off,
+                chain,
+                bound: MotionBound::of(&body.surface),
+            }
+        };
+        Self {
+            path,
+            all: assembly.bodies().iter().map(round).collect(),
+            joints: assembly.joints().len(),
+        }
+    }
+
+    /// For each body a ball that holds it at every instant of a stretch (s): its middle in the world, and its radius, m.
+    pub fn during(&self, from: f64, to: f64) -> Vec<(Point, f64)> {
+        let time = f64::midpoint(from, to);
+        let q = self.path.at(time);
+        let travelled = [from, time, to].map(|t| {
+            let mut out = vec![0.0; self.joints];
+            self.path.travelled_until(t, &mut out);
+            out
+        });
+        let [before, at, after] = &travelled;
+        let reach: Vec<f64> = (0..self.joints)
+            .map(|j| (at[j] - before[j]).max(after[j] - at[j]))
+            .collect();
+        let ball = |round: &Round| {
+            let posture = round.chain.posture(&q);
+            let moved = round.bound.over(&round.chain, &posture, &reach);
+            (posture.end * round.centre, round.radius + moved)
+        };
+        self.all.iter().map(ball).collect()
+    }
+}
