@@ -184,5 +184,24 @@ export function findingsActions(): Row[] {
       run: () => (rules.open = true),
     },
     { id: 'sweep', name: 'Sweep the run plan', key: 'Shift+S', run: findings.sweep },
+    {
+      id: 'sweep-by-itself',
+      name: 'Sweep by itself after every edit, or not',
+      run: () => (settings.looking.sweepsByItself = !settings.looking.sweepsByItself),
+    },
+    {
+      id: 'next-approach',
+      name: 'Next closest approach, the worst first',
+      key: 'C',
+      run: () => void findings.step(1),
+      enabled: () => findings.pairs.length > 0,
+    },
+    {
+      id: 'previous-approach',
+      name: 'Previous closest approach',
+      key: 'Shift+C',
+      run: () => void findings.step(-1),
+      enabled: () => findings.pairs.length > 0,
+    },
   ]
 }

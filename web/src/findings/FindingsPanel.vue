@@ -3,6 +3,7 @@ import { storeToRefs } from 'pinia'
 import { computed, nextTick, ref } from 'vue'
 
 import { useKeys } from '../settings/bindings'
+import { useSettings } from '../settings/settingsStore'
 import AccessList from './AccessList.vue'
 import ClearanceList from './ClearanceList.vue'
 import { useFindings } from './findingsStore'
@@ -14,6 +15,7 @@ import VerdictMark from './VerdictMark.vue'
 import { verdictSentence } from './verdicts'
 
 const keyOf = useKeys()
+const settings = useSettings()
 const findings = useFindings()
 const rules = useRules()
 
@@ -94,6 +96,14 @@ const left = computed(() => {
     <div v-else-if="findings.findings && !findings.fresh" class="stale" role="status">
       The model has changed since.
       <v-btn color="primary" @click="findings.sweep">Sweep again</v-btn>
+      <label title="Whenever the model has changed"
+        ><input
+          v-model="settings.looking.sweepsByItself"
+          type="checkbox"
+          data-test="sweep-by-itself"
+        />
+        always</label
+      >
     </div>
 
     <div v-if="findings.lost && !findings.job" class="stale" role="status" data-test="lost">

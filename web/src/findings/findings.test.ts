@@ -3,6 +3,7 @@ import { beforeEach, describe, expect, it, vi } from 'vitest'
 
 import type { Cell, Pair } from '../api/client'
 import { useCell } from '../cell/cellStore'
+import { useSettings } from '../settings/settingsStore'
 import { asked, begin, Refusal, settled, times } from '../testing/standIn'
 import { stretchOf, useFindings } from './findingsStore'
 import { useNotices } from '../cell/noticesStore'
@@ -15,7 +16,9 @@ const SWEEP = 'GET /api/cells/{id}/sweep'
 const FINDINGS = 'GET /api/cells/{id}/findings'
 const PAIRS = 'GET /api/cells/{id}/findings/pairs'
 
-const pair = (n: number) => ({ a: { item: `a${n}`, name: `A${n}` }, rule: 'R' }) as unknown as Pair
+const side = (name: string) => ({ item: name.toLowerCase(), name })
+const pair = (n: number) =>
+  ({ a: side(`A${n}`), b: side(`B${n}`), rule: 'R', time_s: 0 }) as unknown as Pair
 const page = (from: number, to: number) =>
   Array.from({ length: Math.max(0, to - from) }, (_, n) => pair(from + n))
 const found = (of: number) => ({
@@ -43,7 +46,8 @@ describe('what was found', () => {
       'DELETE /api/jobs/{job}': () => ({}),
     })
     const document = { items: [] }
-    useCell().cell = { id: 'c', fingerprint: 'f1', names: 'n1', document } as unknown as Cell
+    const path = { duration_s: 0 }
+    useCell().cell = { id: 'c', fingerprint: 'f1', names: 'n1', document, path } as unknown as Cell
   })
 
   it('is fetched once, and again only when it is something else', async () => {
@@ -142,6 +146,51 @@ describe('what was found', () => {
     await findings.stop()
     expect(asked.find((a) => a.what === 'DELETE /api/jobs/{job}')?.id).toBe('j')
     expect(findings.job).toBeNull()
+  })
+
+  it('is swept by itself where that is wanted, once for each state of the model', async () => {
+    vi.useFakeTimers()
+    const findings = useFindings()
+    await findings.load()
+    const sweeps = () => times('POST /api/cells/{id}/sweep')
+    const cell = useCell()
+    const edited = async (fingerprint: string) => {
+      last = { fresh: false, tag: 'f1', fingerprint: 'f1' }
+      cell.cell = { ...cell.cell!, fingerprint }
+      await vi.advanceTimersByTimeAsync(1000)
+    }
+    await edited('f2')
+    expect(sweeps()).toBe(0)
+    useSettings().looking.sweepsByItself = true
+    await vi.advanceTimersByTimeAsync(1000)
+    expect(sweeps()).toBe(1)
+    // Stopped by hand it rests until the model changes again.
+    findings.heard({ event: 'job', state: 'stopped' } as never)
+    await vi.advanceTimersByTimeAsync(1000)
+    expect(sweeps()).toBe(1)
+    await edited('f3')
+    expect(sweeps()).toBe(2)
+    vi.useRealTimers()
+  })
+
+  it('is gone through by closest approaches, the worst first, page by page', async () => {
+    const findings = useFindings()
+    await findings.load()
+    const evidence = { section: { point_mm: [0, 0, 0], normal: [0, 0, 1] }, viewpoint: {} }
+    begin({
+      [PAIRS]: ({ query }) => page(Number(query!.from), Number(query!.from) + 100),
+      'POST /api/evidence': () => evidence,
+    })
+    vi.stubGlobal('requestAnimationFrame', () => 0)
+    await findings.step(1)
+    expect(findings.shown).toBe(findings.pairs[0])
+    await findings.step(1)
+    await findings.step(-1)
+    await findings.step(-1)
+    expect(findings.shown).toBe(findings.pairs[0])
+    findings.shown = findings.pairs[99]!
+    await findings.step(1)
+    expect(findings.shown).toBe(findings.pairs[100])
   })
 
   it('says why no sweep was begun', async () => {

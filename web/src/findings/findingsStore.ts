@@ -1,9 +1,11 @@
+import { useDebounceFn } from '@vueuse/core'
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
 
 import { answer, api, type Findings, type Pair, type Schemas } from '../api/client'
 import type { LiveEvent } from '../api/live'
 import { useCell } from '../cell/cellStore'
+import { useSettings } from '../settings/settingsStore'
 import { useWhat } from '../what/whatStore'
 import { useWhen } from '../when/whenStore'
 import { useWhere } from '../where/whereStore'
@@ -20,6 +22,7 @@ export function stretchOf({ broken, time_s }: Pick<Pair, 'broken' | 'time_s'>): 
 export const useFindings = defineStore('findings', () => {
   const cell = useCell()
   const notices = useNotices()
+  const settings = useSettings()
   const what = useWhat()
   const when = useWhen()
   const where = useWhere()
@@ -99,7 +102,10 @@ export const useFindings = defineStore('findings', () => {
       if (id && id === before) void load()
     },
   )
+  /** The model that was swept last, or tried to be. */
+  let tried: string | undefined
   async function sweep() {
+    tried = cell.cell?.fingerprint
     try {
       await answer(api.POST('/api/cells/{id}/sweep', path()))
       // It may have ended before the answer came.
@@ -108,6 +114,18 @@ export const useFindings = defineStore('findings', () => {
       notices.say(e)
     }
   }
+  /** Edits that follow each other quickly are swept together. */
+  const PAUSE_MS = 500
+  const sweepSoon = useDebounceFn(() => {
+    const now = cell.cell?.fingerprint
+    // What was stopped by hand or can't be run is not begun again by itself.
+    if (!now || fresh.value || job.value || tried === now) return
+    if (settings.looking.sweepsByItself) void sweep()
+  }, PAUSE_MS)
+  watch(
+    [() => cell.cell?.fingerprint, () => settings.looking.sweepsByItself, () => !!job.value],
+    () => void sweepSoon(),
+  )
   async function stop() {
     if (!job.value) return
     await api.DELETE('/api/jobs/{job}', { params: { path: { job: job.value.id } } })
@@ -163,6 +181,15 @@ export const useFindings = defineStore('findings', () => {
     const found = await answer(api.POST('/api/cells/{id}/overlap', { ...path(), body }))
     if (shown.value === pair) depth.value = found
   }
+  /** To the closest approach after (1) or before (−1) the one that is shown, the worst first. */
+  async function step(by: 1 | -1) {
+    const at = shown.value ? pairs.value.indexOf(shown.value) + by : 0
+    if (at >= pairs.value.length) await more()
+    const pair = pairs.value[at]
+    if (!pair) return
+    tab.value = 'clearance'
+    await showEvidence(pair)
+  }
   function leaveEvidence() {
     shown.value = null
     openEdges.value = []
@@ -194,6 +221,7 @@ export const useFindings = defineStore('findings', () => {
     stop,
     heard,
     showEvidence,
+    step,
     leaveEvidence,
   }
 })

@@ -26,6 +26,8 @@ const LOOKING = {
   ghostRest: false,
   /** Without a graphics card: whether a picture that rests is drawn again with more pixels. */
   fine: true,
+  /** The run plan is swept again whenever the model has changed. */
+  sweepsByItself: false,
 }
 const PANELS = {
   roster: true,

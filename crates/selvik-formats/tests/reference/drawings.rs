@@ -6,6 +6,8 @@ use selvik_formats::drawing::{Dimension, Drawing, Layer, write_dxf, write_svg};
 use svgtypes::{PathParser, PathSegment};
 
 type Line = Vec<[f64; 2]>;
+/// From where to where.
+type Between = [[f64; 2]; 2];
 
 /// Lines that end where they began, and lines that do not.
 #[derive(Debug, Default, PartialEq)]
@@ -44,7 +46,7 @@ fn drawings() -> impl Strategy<Value = Drawing> {
 }
 
 /// Layer by layer, in their order.
-fn read_dxf(text: &str) -> (Vec<(String, Lines)>, Vec<[[f64; 2]; 2]>) {
+fn read_dxf(text: &str) -> (Vec<(String, Lines)>, Vec<Between>) {
     let read = dxf::Drawing::load(&mut text.as_bytes()).expect("a DXF file");
     assert_eq!(
         read.header.default_drawing_units,
