@@ -124,7 +124,9 @@ mod tests {
     use super::*;
     use crate::cell::{Cell, Item, Role};
     use crate::mesh::box_mesh;
-    use crate::robot::{Assembly, BodyId, Carried, Joint, JointKind, JointLimits, Link, Mechanism};
+    use crate::robot::{
+        Assembly, BodyId, Carried, Joint, JointKind, JointLimits, Link, Mechanism, Screw,
+    };
     use crate::spatial::pose_from_rpy;
     use nalgebra::Unit;
     use proptest::prelude::*;
@@ -197,6 +199,50 @@ mod tests {
                 let now = chain.posture(&q).end;
                 for v in surface.mesh().vertices() {
                     prop_assert!((now * v - start * v).norm() <= bound + 1e-9);
+                }
+            }
+        }
+
+        /// Every vertex of a body lies where the screw takes it, but for what is told; what goes beside the line is counted.
+        #[test]
+        fn no_point_is_farther_off_the_screw_than_is_told(
+            at in prop::array::uniform3(-2.0f64..2.0),
+            along in prop::array::uniform3(-0.6f64..0.6),
+            beside in prop::array::uniform3(0.0f64..0.1),
+            axes in prop::array::uniform3(prop::array::uniform3(-1.0f64..1.0)),
+            ends in (-1.0f64..0.0, 0.0f64..1.0),
+        ) {
+            let axes = axes.map(Vector::from);
+            prop_assume!(axes.iter().all(|a| a.norm() > 0.1));
+            let assembly = chain_of_bars(&axes);
+            let [_, chain] = Chain::of_pair(&assembly, &Carried::default(), BodyId(0), BodyId(3));
+            let surface = &assembly.body(BodyId(3)).surface;
+            let farthest = ends.1.max(-ends.0);
+            let sway = Sway {
+                along: along.to_vec(),
+                beside: beside.to_vec(),
+                reach: (0..3).map(|j| along[j].abs() * farthest + beside[j]).collect(),
+                ways: vec![ends],
+            };
+            let posture = chain.posture(&at);
+            let screw = Screw::of(&chain, &posture, &sway, &[0, 1, 2]);
+            let seen = screw.seen_from(&posture.end);
+            let told = MotionBound::of(surface).round(&chain, &posture, &sway);
+            for step in 0..=8 {
+                let share = ends.0 + (ends.1 - ends.0) * f64::from(step) / 8.0;
+                for corner in 0..8 {
+                    let aside = |j: usize| if corner >> j & 1 == 1 { beside[j] } else { -beside[j] };
+                    let q: Vec<f64> = (0..3).map(|j| at[j] + along[j] * share + aside(j)).collect();
+                    let now = chain.posture(&q).end;
+                    for v in surface.mesh().vertices() {
+                        let p = posture.end * v;
+                        let taken = p + (screw.turn.cross(&p.coords) + screw.shift) * share;
+                        prop_assert!((now * v - taken).norm() <= told.off + 1e-9);
+                        prop_assert!((now * v - p).norm() <= told.moved + 1e-9);
+                        // In the body's own frame it is the same.
+                        let own = v + (seen.turn.cross(&v.coords) + seen.shift) * share;
+                        prop_assert!((posture.end * own - taken).norm() < 1e-9);
+                    }
                 }
             }
         }

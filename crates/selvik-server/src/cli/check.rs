@@ -105,9 +105,13 @@ fn watched<T>(progress: &Progress, limit: Option<Duration>, work: impl FnOnce() 
     let (done, over) = mpsc::channel::<()>();
     let started = Instant::now();
     let tells = std::io::stderr().is_terminal();
-    std::thread::scope(|scope| {
+    std::thread::scope(move |scope| {
+        // Goes when the work is done or panics: then nothing is watched any more.
+        let _done = done;
         scope.spawn(move || {
-            while over.recv_timeout(LOOK) == Err(mpsc::RecvTimeoutError::Timeout) {
+            let left = || limit.and_then(|limit| limit.checked_sub(started.elapsed()));
+            let pause = || left().map_or(LOOK, |left| left.min(LOOK));
+            while over.recv_timeout(pause()) == Err(mpsc::RecvTimeoutError::Timeout) {
                 if limit.is_some_and(|limit| started.elapsed() >= limit) {
                     progress.stop();
                 }
@@ -125,9 +129,7 @@ fn watched<T>(progress: &Progress, limit: Option<Duration>, work: impl FnOnce() 
                 eprint!("\r\x1b[2K");
             }
         });
-        let found = work();
-        drop(done);
-        found
+        work()
     })
 }
 
