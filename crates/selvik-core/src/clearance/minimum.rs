@@ -6,6 +6,9 @@ use super::ROUNDING;
 use super::bracket::{Aim, Approach, Bracket};
 use super::pair_motion::PairMotion;
 
+/// How often the stretch round a closest approach is halved for a nearer one.
+const POLISHED: usize = 10;
+
 impl PairMotion<'_> {
     /// What no look can resolve, m: rounding, facets of cylinders, and how far the programmed motion may be off
     /// the path between its knots.
@@ -51,6 +54,8 @@ impl PairMotion<'_> {
         }
         // The smallest bound of stretches that are too short to be divided.
         let mut closed = f64::INFINITY;
+        // The stretch in whose middle the closest approach was found.
+        let mut near = (first, first);
         let mut lower = 0.0;
         while let Some(stretch) = open.pop() {
             lower = stretch.lower.min(closed).min(best.distance);
@@ -95,6 +100,7 @@ impl PairMotion<'_> {
                 let found = self.over((from, to), (stretch.lower, enough), (slack, far));
                 if let Some(closest) = found.closest.filter(|c| c.distance < best.distance) {
                     best = self.approach(&found.look, &closest);
+                    near = (from, to);
                 }
                 open.push(Stretch {
                     lower: found.lower.max(stretch.lower),
@@ -110,8 +116,28 @@ impl PairMotion<'_> {
             if let Some(found) = found.filter(|f| f.distance <= best.distance) {
                 best = self.approach(&look, &found);
             }
+            // The bracket is narrow enough; what is tight is shown where it is nearest.
+            if best.distance < aim.critical && best.distance > 0.0 {
+                self.polish(&mut best, near);
+            }
         }
         (Bracket::new(lower, best.distance), best)
+    }
+
+    /// Goes on to a closest approach nearby, within a stretch round the one found.
+    fn polish(&mut self, best: &mut Approach, (mut from, mut to): (f64, f64)) {
+        for _ in 0..POLISHED {
+            let now = best.time;
+            for time in [f64::midpoint(from, now), f64::midpoint(now, to)] {
+                let (look, found) = self.look(time, best.distance, 0.0);
+                if let Some(found) = found.filter(|f| f.distance < best.distance) {
+                    *best = self.approach(&look, &found);
+                }
+            }
+            // As far again on either side of where it is now.
+            let quarter = (to - from) / 4.0;
+            (from, to) = (from.max(best.time - quarter), to.min(best.time + quarter));
+        }
     }
 }
 
