@@ -128,8 +128,9 @@ fn nearest_along(asked: &Asked, path: &Path, thing: &Thing) -> Result<SeriesAnsw
     let changes = path.handling().changes();
     let instants = std::iter::once(&0.0).chain(&changes);
     let hung: Vec<Carried> = instants.map(|&t| path.carried_at(assembly, t)).collect();
+    let moves = |part: &Part, id: BodyId| moves_against(assembly, &hung, (thing, part), id);
     let (ids, parts): (Vec<BodyId>, Vec<Part>) = others(asked, thing)
-        .filter(|&id| moves_against(assembly, &hung, thing, id))
+        .filter(|&id| thing.parts.iter().any(|part| moves(part, id)))
         .map(|id| (id, Part::of_body(asked, id)))
         .unzip();
     if ids.is_empty() {
@@ -137,7 +138,10 @@ fn nearest_along(asked: &Asked, path: &Path, thing: &Thing) -> Result<SeriesAnsw
             "nothing else in the cell moves against it",
         ));
     }
-    let sides = Sides::of(asked, &thing.parts, &parts);
+    let mut sides = Sides::of(asked, &thing.parts, &parts);
+    // A robot's base does not move against what it stands on, its arm does.
+    let of_part = |part| ids.iter().map(move |&id| !moves(part, id));
+    sides.left_out = thing.parts.iter().flat_map(of_part).collect();
     // What stands still all moves alike against it.
     let mut is_first = true;
     let pairs = sides.pairs(|node| {
@@ -156,14 +160,17 @@ fn nearest_along(asked: &Asked, path: &Path, thing: &Thing) -> Result<SeriesAnsw
     })
 }
 
-/// Whether a body moves against a thing, other than about the joint that joins them, however things hang.
-fn moves_against(assembly: &Assembly, hung: &[Carried], thing: &Thing, id: BodyId) -> bool {
+/// Whether a body moves against a part of a thing, other than about the joint that joins them, however things hang.
+fn moves_against(
+    assembly: &Assembly,
+    hung: &[Carried],
+    (thing, part): (&Thing, &Part),
+    id: BodyId,
+) -> bool {
     let body = assembly.body(id);
     let joined = usize::from(assembly.cell().is_within(thing.item, body.item));
-    thing.parts.iter().all(|part| {
-        hung.iter()
-            .any(|carried| assembly.joints_between([part.node, body.node], carried) > joined)
-    })
+    hung.iter()
+        .any(|carried| assembly.joints_between([part.node, body.node], carried) > joined)
 }
 
 /// Two sides that are measured against each other.
@@ -173,6 +180,8 @@ struct Sides<'a> {
     b: &'a [Part<'a>],
     nodes: Vec<NodeId>,
     balls: [Vec<(Point, f64)>; 2],
+    /// Whether each part of the first side with each of the second does not count; empty where all do.
+    left_out: Vec<bool>,
     /// Why a distance was not certain.
     unsure: OnceLock<String>,
 }
@@ -188,6 +197,7 @@ impl<'a> Sides<'a> {
             balls: [a, b].map(|parts| parts.iter().map(Part::ball).collect()),
             a,
             b,
+            left_out: Vec::new(),
             unsure: OnceLock::new(),
         }
     }
@@ -210,6 +220,9 @@ impl<'a> Sides<'a> {
         let mut pairs = Vec::with_capacity(self.a.len() * self.b.len());
         for (i, x) in self.a.iter().enumerate() {
             for (j, y) in self.b.iter().enumerate() {
+                if self.left_out.get(i * self.b.len() + j) == Some(&true) {
+                    continue;
+                }
                 let between = poses[&x.node] * of_a[i].0 - poses[&y.node] * of_b[j].0;
                 pairs.push((between.norm() - of_a[i].1 - of_b[j].1, i, j));
             }

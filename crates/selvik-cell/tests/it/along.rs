@@ -93,6 +93,39 @@ fn the_distance_to_whatever_is_nearest_says_what_that_is() {
     }
 }
 
+/// The base of an arm does not move against what stands beside it, its link does.
+#[test]
+fn what_moves_against_any_part_counts_and_with_those_parts_only() {
+    let mut document = cell();
+    let post = document.items.iter().position(|i| i.id == "post").unwrap();
+    document.items[0].bodies = document.items[post].bodies.clone();
+    // What the arm stands on touches its base all the time.
+    let mut floor = document.items[post].clone();
+    (floor.id, floor.name) = ("floor".to_owned(), "Floor".to_owned());
+    floor.pose.xyz_mm = [0.0, 0.0, -50.0];
+    document.items.push(floor);
+    document.items[0].parent = Some("floor".to_owned());
+    document.items[0].pose.xyz_mm = [0.0, 0.0, 50.0];
+    let workcell = built(&document);
+    let path = workcell.path().expect("it runs");
+    let wanted = AlongWanted {
+        picks: vec![pick("arm", PickKind::Item)],
+        frame: None,
+        nearest: true,
+    };
+    let answer = measured_along(&workcell, &path, &wanted).expect("followed");
+    let found = of(&answer, SeriesKind::ToNearest);
+    assert_eq!(found.smallest.with.as_deref(), Some("Post"));
+    let least = 600.0 - 400.0 - 50.0;
+    assert!((found.smallest.value - least).abs() < 60.0, "{found:?}");
+    assert!(
+        found
+            .smallest
+            .bound
+            .is_some_and(|b| b <= found.smallest.value)
+    );
+}
+
 /// 140° of a circle of 400 mm, at 45° a second; seen from itself not at all.
 #[rstest]
 #[case(None, 400.0 * 140f64.to_radians(), 400.0 * 45f64.to_radians())]
