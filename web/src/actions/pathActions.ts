@@ -187,7 +187,7 @@ export function findingsActions(): Row[] {
     {
       id: 'sweep-by-itself',
       name: 'Sweep by itself after every edit, or not',
-      run: () => (settings.looking.sweepsByItself = !settings.looking.sweepsByItself),
+      run: () => (settings.sweeping.byItself = !settings.sweeping.byItself),
     },
     {
       id: 'next-approach',

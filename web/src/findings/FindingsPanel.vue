@@ -97,11 +97,7 @@ const left = computed(() => {
       The model has changed since.
       <v-btn color="primary" @click="findings.sweep">Sweep again</v-btn>
       <label title="Whenever the model has changed"
-        ><input
-          v-model="settings.looking.sweepsByItself"
-          type="checkbox"
-          data-test="sweep-by-itself"
-        />
+        ><input v-model="settings.sweeping.byItself" type="checkbox" data-test="sweep-by-itself" />
         always</label
       >
     </div>

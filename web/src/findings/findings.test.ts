@@ -161,7 +161,7 @@ describe('what was found', () => {
     }
     await edited('f2')
     expect(sweeps()).toBe(0)
-    useSettings().looking.sweepsByItself = true
+    useSettings().sweeping.byItself = true
     await vi.advanceTimersByTimeAsync(1000)
     expect(sweeps()).toBe(1)
     // Stopped by hand it rests until the model changes again.

@@ -120,10 +120,10 @@ export const useFindings = defineStore('findings', () => {
     const now = cell.cell?.fingerprint
     // What was stopped by hand or can't be run is not begun again by itself.
     if (!now || fresh.value || job.value || tried === now) return
-    if (settings.looking.sweepsByItself) void sweep()
+    if (settings.sweeping.byItself) void sweep()
   }, PAUSE_MS)
   watch(
-    [() => cell.cell?.fingerprint, () => settings.looking.sweepsByItself, () => !!job.value],
+    [() => cell.cell?.fingerprint, () => settings.sweeping.byItself, () => !!job.value],
     () => void sweepSoon(),
   )
   async function stop() {

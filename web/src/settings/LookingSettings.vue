@@ -87,10 +87,6 @@ const doubles = {
       mm</label
     >
     <label
-      ><input v-model="settings.looking.sweepsByItself" type="checkbox" /> The run plan is swept
-      again whenever the model has changed</label
-    >
-    <label
       ><input v-model="settings.looking.ghostRest" type="checkbox" /> Isolating ghosts the
       rest</label
     >

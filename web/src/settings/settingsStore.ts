@@ -26,9 +26,9 @@ const LOOKING = {
   ghostRest: false,
   /** Without a graphics card: whether a picture that rests is drawn again with more pixels. */
   fine: true,
-  /** The run plan is swept again whenever the model has changed. */
-  sweepsByItself: false,
 }
+/** Whether the run plan is swept again whenever the model has changed. */
+const SWEEPING = { byItself: false }
 const PANELS = {
   roster: true,
   findings: true,
@@ -53,6 +53,7 @@ export const useSettings = defineStore('settings', () => {
     useStorage<T>(`selvik.${name}`, structuredClone(standard), undefined, { mergeDefaults: true })
   const theme = useStorage<'system' | 'light' | 'dark'>('selvik.theme', 'system')
   const looking = kept('looking', LOOKING)
+  const sweeping = kept('sweeping', SWEEPING)
   const panels = kept('panels', PANELS)
   const furniture = kept('furniture', FURNITURE)
   const units = kept('units', UNITS)
@@ -78,6 +79,7 @@ export const useSettings = defineStore('settings', () => {
   }
   function standard() {
     looking.value = structuredClone(LOOKING)
+    sweeping.value = structuredClone(SWEEPING)
     furniture.value = structuredClone(FURNITURE)
     units.value = structuredClone(UNITS)
     gestures.value = { ...schemes[0]!.gestures }
@@ -97,6 +99,7 @@ export const useSettings = defineStore('settings', () => {
       selvik_settings: 1,
       theme: theme.value,
       looking: looking.value,
+      sweeping: sweeping.value,
       furniture: furniture.value,
       units: units.value,
       gestures: gestures.value,
@@ -117,6 +120,7 @@ export const useSettings = defineStore('settings', () => {
       throw new Error('That file holds no settings of Selvik: "selvik_settings": 1 is missing.')
     const shapes = {
       looking: LOOKING,
+      sweeping: SWEEPING,
       furniture: FURNITURE,
       units: UNITS,
       gestures: {},
@@ -143,6 +147,7 @@ export const useSettings = defineStore('settings', () => {
     if (all.theme === 'light' || all.theme === 'dark' || all.theme === 'system')
       theme.value = all.theme
     if (all.looking) looking.value = { ...LOOKING, ...(all.looking as typeof LOOKING) }
+    if (all.sweeping) sweeping.value = { ...SWEEPING, ...(all.sweeping as typeof SWEEPING) }
     if (all.furniture) furniture.value = { ...FURNITURE, ...(all.furniture as typeof FURNITURE) }
     if (all.units) units.value = { ...UNITS, ...(all.units as typeof UNITS) }
     if (all.gestures) gestures.value = all.gestures as Gestures
@@ -155,6 +160,7 @@ export const useSettings = defineStore('settings', () => {
     dark,
     still,
     looking,
+    sweeping,
     panels,
     furniture,
     units,

@@ -184,20 +184,20 @@ impl<'a> Part<'a> {
     /// Lowers the band to what the pairs of `left` do; halves it for those that this does not settle narrowly enough.
     fn narrow(&mut self, points: &mut [BandPoint], mut left: Vec<usize>) {
         let (from, to) = (points[0].from, points[points.len() - 1].to);
-        if let Some(balls) = self.balls(from, to) {
-            left.retain(|&at| {
-                let gap = self.gap(&balls, at);
-                let settled = gap >= self.needed(points);
-                if settled {
-                    lower_to(points, gap);
-                }
-                !settled
-            });
-        }
         left.retain(|&at| {
             let (_, times) = self.moving[at].1;
             times.iter().any(|s| s.0.max(from) < s.1.min(to))
         });
+        if let Some(balls) = self.balls(from, to) {
+            let needed = self.needed(points);
+            left.retain(|&at| {
+                let gap = self.gap(&balls, at);
+                if gap >= needed {
+                    lower_to(points, gap);
+                }
+                gap < needed
+            });
+        }
         if let [point] = points {
             // The one that came nearest lowers it most: little is asked of the others then.
             left.sort_by_key(|&at| self.moving[at].0 != point.pair);

@@ -73,6 +73,7 @@ impl PairMotion<'_> {
                 let (look, found) = self.look(middle, f64::INFINITY, 0.0);
                 if let Some(found) = found.filter(|f| f.distance < best.distance) {
                     best = self.approach(&look, &found);
+                    near = (middle, middle);
                 }
                 let motion = self.motion_during(stretch.from, stretch.to);
                 closed = closed.min((look.lower - motion).max(stretch.lower));
@@ -124,9 +125,12 @@ impl PairMotion<'_> {
         (Bracket::new(lower, best.distance), best)
     }
 
-    /// Goes on to a closest approach nearby, within a stretch round the one found.
+    /// Goes on to a closest approach nearby, within the stretch that the one found lies in.
     fn polish(&mut self, best: &mut Approach, (mut from, mut to): (f64, f64)) {
         for _ in 0..POLISHED {
+            if from >= to {
+                return;
+            }
             let now = best.time;
             for time in [f64::midpoint(from, now), f64::midpoint(now, to)] {
                 let (look, found) = self.look(time, best.distance, 0.0);

@@ -39,14 +39,12 @@ pub(super) fn when_near(assembly: &Assembly, path: &Path, pairs: &[Asked]) -> Ve
     for (at, pair) in pairs.iter().enumerate() {
         if pair.settled.is_finite() {
             apart.push(at as u32);
+            // An instant alone is looked at itself.
+            let instants = pair.stretches.iter().filter(|s| s.0 >= s.1);
+            found[at].stretches.extend(instants);
         } else {
             found[at].stretches = pair.stretches.to_vec();
         }
-    }
-    // An instant alone is looked at itself.
-    for &at in &apart {
-        let instants = pairs[at as usize].stretches.iter().filter(|s| s.0 >= s.1);
-        found[at as usize].stretches.extend(instants);
     }
     let finest = path.duration() / PIECES;
     for Hung { from, to, bodies } in Hung::along(assembly, path) {

@@ -23,6 +23,8 @@ pub struct PairMotion<'a> {
     deviation: f64,
     /// The tracks of the path that move them against each other.
     tracks: Vec<usize>,
+    /// Whether one of the bodies is open, so that the other may get in without a crossing.
+    lets_in: bool,
     hint: Option<(u32, u32)>,
     before: Vec<f64>,
     travel: Vec<f64>,
@@ -76,6 +78,12 @@ pub(super) struct Over {
     pub closest: Option<Closest>,
 }
 
+/// Through the opening of a body another can get in without coming near its surface: whether it has is asked of winding
+/// numbers where one looks. Near a surface at the distance d they change by some 1/d a metre, so that bodies which move by no
+/// more than this share of d round a look can't have gone all the way from outside (at most ¼) to inside (at least ¾) and
+/// back: a look before or after finds them between.
+const NO_SLIP: f64 = 0.125;
+
 /// What a query costs beside the boxes it looks at, in boxes.
 const ASKING: u64 = 40;
 
@@ -115,9 +123,10 @@ impl<'a> PairMotion<'a> {
             node: assembly.body(a).node,
             bounds: [0, 1].map(|i| MotionBound::of(&surfaces[i])),
             chains,
-            surfaces,
             deviation,
             tracks,
+            lets_in: surfaces.iter().any(|s| !s.is_sheet() && s.open_edges() > 0),
+            surfaces,
             hint: None,
             before: vec![0.0; joints],
             travel: vec![0.0; joints],
@@ -151,14 +160,13 @@ impl<'a> PairMotion<'a> {
         self.chains.iter().all(|c| c.joints.is_empty())
     }
 
-    fn postures(&self, time: f64) -> Arc<[Posture; 2]> {
-        let q = self.path.at(time);
-        Arc::new([0, 1].map(|i| self.chains[i].posture(&q)))
+    fn postures(&self, q: &[f64]) -> Arc<[Posture; 2]> {
+        Arc::new([0, 1].map(|i| self.chains[i].posture(q)))
     }
 
     /// The distance at `time`, within `slack` and only if it is less than `enough`.
     pub(super) fn look(&mut self, time: f64, enough: f64, slack: f64) -> (Look, Option<Closest>) {
-        let postures = self.postures(time);
+        let postures = self.postures(&self.path.at(time));
         let relative = postures[0].end.inv_mul(&postures[1].end);
         self.queries += 1;
         let limit = Limit {
@@ -207,7 +215,7 @@ impl<'a> PairMotion<'a> {
     ) -> Over {
         let time = f64::midpoint(from, to);
         let q = self.path.at(time);
-        let postures = [0, 1].map(|i| self.chains[i].posture(&q));
+        let postures = self.postures(&q);
         self.work += ASKING;
         let apart = self.balls_apart(&postures);
         let roughly = self.moved_round((from, time, to), &postures);
@@ -256,8 +264,15 @@ impl<'a> PairMotion<'a> {
             drift.farthest(&c.on_a, (&c.on_b, &own), turned) + unsure
         });
         let attained = answer.closest.map(|c| c.distance);
+        let known = answer.lower - self.deviation;
+        // One may have got into the other through an opening and out again.
+        let slips_in = self.lets_in && apart <= most && most > attained.unwrap_or(enough) * NO_SLIP;
         Over {
-            lower: (answer.lower - self.deviation).max(apart - most).max(0.0),
+            lower: if slips_in {
+                0.0
+            } else {
+                known.max(apart - most).max(0.0)
+            },
             upper,
             look: Look {
                 attained,
@@ -270,7 +285,7 @@ impl<'a> PairMotion<'a> {
     /// How far any point of one body moves at most against the other from the middle of a stretch to any instant of it, m.
     pub(super) fn motion_during(&mut self, from: f64, to: f64) -> f64 {
         let time = f64::midpoint(from, to);
-        let postures = self.postures(time);
+        let postures = self.postures(&self.path.at(time));
         self.moved_round((from, time, to), &postures)
     }
 
@@ -291,20 +306,7 @@ impl<'a> PairMotion<'a> {
             .sum()
     }
 
-    fn unseen(&self, time: f64, postures: [Posture; 2]) -> Look {
-        Look {
-            time,
-            lower: self.balls_apart(&postures),
-            attained: None,
-            postures: Arc::new(postures),
-            slack: f64::INFINITY,
-        }
-    }
-
-    /// What the bodies' balls alone say about the distance at `time`.
-    pub(super) fn glance(&mut self, time: f64) -> Look {
-        self.work += ASKING;
-        let postures = self.postures(time);
+    fn unseen(&self, time: f64, postures: Arc<[Posture; 2]>) -> Look {
         Look {
             time,
             lower: self.balls_apart(&postures),
@@ -312,6 +314,13 @@ impl<'a> PairMotion<'a> {
             postures,
             slack: f64::INFINITY,
         }
+    }
+
+    /// What the bodies' balls alone say about the distance at `time`.
+    pub(super) fn glance(&mut self, time: f64) -> Look {
+        self.work += ASKING;
+        let postures = self.postures(&self.path.at(time));
+        self.unseen(time, postures)
     }
 
     fn balls_apart(&self, postures: &[Posture; 2]) -> f64 {

@@ -270,7 +270,8 @@ impl<'a> Search<'a> {
         b: &Node,
     ) -> f64 {
         let most = self.drift.map_or(0.0, |drift| drift.most);
-        if gap < self.of_interest() {
+        // Boxes that meet are apart in no direction.
+        if gap <= 0.0 || gap < self.of_interest() {
             return gap - most;
         }
         let share = [0, 1, 2].map(|i: usize| gaps[i].copysign(local[i]) / gap);

@@ -5,6 +5,7 @@ use std::sync::Arc;
 
 use nalgebra::Unit;
 use proptest::prelude::*;
+use rstest::rstest;
 use selvik_core::cell::{Cell, Item, Role};
 use selvik_core::clearance::{
     Aim, Limit, Named, PairMotion, Progress, Requirement, Rule, RuleSet, Sweep, SweepOptions,
@@ -227,6 +228,35 @@ fn a_stopped_sweep_says_that_it_is_not_complete() {
         &progress,
     );
     assert!(!found.complete && found.pairs.is_empty());
+}
+
+/// A ball dives into a wide tray and out again, never within a metre of its walls: through the opening it crosses nothing, and
+/// in it, it is inside all the same. From halfway down, where it is certainly outside, the walls lie so far aside that all of the
+/// dive closes no gap.
+#[rstest]
+#[case(1.0, 2.0)]
+#[case(1.03, 1.9)]
+#[case(0.11, 3.7)]
+fn what_gets_in_through_an_opening_is_not_free(#[case] deepest: f64, #[case] end: f64) {
+    let whole = box_mesh([5.0, 5.0, 3.0]);
+    let is_lid = |t: &[u32; 3]| t.iter().all(|&v| whole.vertices()[v as usize].z > 1.4);
+    let all = whole.triangles().iter().copied();
+    let open: Vec<[u32; 3]> = all.filter(|t| !is_lid(t)).collect();
+    assert_eq!(open.len(), 10);
+    let tray = TriangleMesh::from_indexed(whole.vertices(), &open).unwrap();
+    let along = (JointKind::Prismatic, Vector::z(), Pose::identity());
+    let ball = sphere_mesh(0.1, 24);
+    let assembly = cell_of(&[along], ball, tray.mesh, Pose::identity());
+    let times = vec![0.0, deepest, end];
+    let path = Path::new(1, times, vec![7.5, -0.4, 7.5], Vec::new());
+    let options = SweepOptions::default();
+    let rules = rules(0.01, 0.02);
+    let found = sweep(&assembly, &path, &rules, &options, &Progress::default());
+    assert!(
+        found.verdict() <= Verdict::NotCertified,
+        "{:?}",
+        found.pairs[0]
+    );
 }
 
 proptest! {
