@@ -2,7 +2,9 @@
 
 use std::time::Instant;
 
-use selvik_core::clearance::{Progress, Sweep, SweepOptions, clearance_band, sweep};
+use selvik_core::clearance::{
+    Known, Progress, Sweep, SweepOptions, clearance_band_again, sweep_again,
+};
 use selvik_core::program::Path;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -55,10 +57,23 @@ pub fn find(
     band: WithBand,
     progress: &Progress,
 ) -> Findings {
+    find_again(workcell, path, options, band, (&Known::default(), progress))
+}
+
+/// The same, looking only at what is not `known`, and knowing it afterwards.
+#[must_use]
+pub fn find_again(
+    workcell: &Workcell,
+    path: &Path,
+    options: &SweepOptions,
+    band: WithBand,
+    (known, progress): (&Known, &Progress),
+) -> Findings {
     let start = Instant::now();
-    let swept = sweep(&workcell.assembly, path, &workcell.rules, options, progress);
+    let (assembly, rules) = (&workcell.assembly, &workcell.rules);
+    let swept = sweep_again(assembly, path, rules, options, (known, progress));
     let band = match band {
-        WithBand::Yes => Some(band_of(workcell, path, &swept, progress)),
+        WithBand::Yes => Some(band_of(workcell, path, &swept, (known, progress))),
         WithBand::No => None,
     };
     let clearance = sweep_report(workcell, path, &swept, options.tolerance);
@@ -73,19 +88,19 @@ pub fn find(
     }
 }
 
-fn band_of(workcell: &Workcell, path: &Path, swept: &Sweep, progress: &Progress) -> BandReport {
+fn band_of(
+    workcell: &Workcell,
+    path: &Path,
+    swept: &Sweep,
+    about: (&Known, &Progress),
+) -> BandReport {
     // The nearest pairs first: they lower the band so far that most others need no look.
     let mut nearest: Vec<_> = swept.pairs.iter().collect();
     nearest.sort_by(|a, b| a.clearance.attained().total_cmp(&b.clearance.attained()));
     let pairs: Vec<_> = nearest.iter().map(|p| (p.pair, p.measured(path))).collect();
     let shape = (BAND_STRETCHES, BAND_CEILING, BAND_TOLERANCE);
-    band_report(&clearance_band(
-        &workcell.assembly,
-        path,
-        &pairs,
-        shape,
-        progress,
-    ))
+    let assembly = &workcell.assembly;
+    band_report(&clearance_band_again(assembly, path, &pairs, shape, about))
 }
 
 impl Findings {

@@ -91,9 +91,9 @@ impl Item {
 
     /// The same, with a body.
     #[must_use]
-    pub fn with_body(self, surface: Surface) -> Self {
+    pub fn with_body(self, surface: impl Into<Arc<Surface>>) -> Self {
         Self {
-            surface: Some(Arc::new(surface)),
+            surface: Some(surface.into()),
             ..self
         }
     }

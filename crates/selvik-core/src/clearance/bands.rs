@@ -1,10 +1,13 @@
 //! The clearance of the worst pair over time, certified, for drawing.
 
 use std::collections::HashMap;
+use std::sync::Arc;
 
 use rayon::prelude::*;
+use rustc_hash::FxHashMap;
 
 use super::ROUNDING;
+use super::known::{Key, Keys, Known, KnownBand};
 use super::near::Hung;
 use super::pair_motion::PairMotion;
 use super::progress::Progress;
@@ -52,8 +55,22 @@ pub fn clearance_band(
     assembly: &Assembly,
     path: &Path,
     pairs: &[Counted],
-    (stretches, ceiling, tolerance): (usize, f64, f64),
+    shape: (usize, f64, f64),
     progress: &Progress,
+) -> Band {
+    let known = Known::default();
+    clearance_band_again(assembly, path, pairs, shape, (&known, progress))
+}
+
+/// The same, with what is `known` of the band before: where the pair that came nearest is just as it was, only pairs that are
+/// not are looked at.
+#[must_use]
+pub fn clearance_band_again(
+    assembly: &Assembly,
+    path: &Path,
+    pairs: &[Counted],
+    (stretches, ceiling, tolerance): (usize, f64, f64),
+    (known, progress): (&Known, &Progress),
 ) -> Band {
     let duration = path.duration();
     let edge = |i: usize| duration * i as f64 / stretches as f64;
@@ -83,28 +100,114 @@ pub fn clearance_band(
         .enumerate()
         .filter(|(_, (pair, _))| moves(pair))
         .collect();
+    let asked = [stretches as f64, ceiling, tolerance];
+    let keys = Keys::new(assembly, path, asked, moving.iter().map(|(_, c)| &c.0));
+    let key_of = |(_, (pair, measured)): &(usize, &Counted)| keys.of(pair, measured, &[]);
+    let key: Vec<Key> = moving.par_iter().map(key_of).collect();
+    let before = known.band(keys.asked());
+    let begun = Begun::on(before.as_deref(), &key, empty);
     let chunk = stretches.div_ceil(rayon::current_num_threads() * 4).max(1);
-    let mut points = empty;
     progress.expect(stretches);
-    let hung = Hung::along(assembly, path);
-    points.par_chunks_mut(chunk).for_each(|points| {
-        let mut part = Part {
-            assembly,
-            path,
-            moving: &moving,
-            hung: &hung,
-            motions: HashMap::new(),
-            tolerance,
-            progress,
-        };
-        part.sample(points);
-        let all = (0..moving.len()).collect();
-        part.narrow(points, all);
-        if !progress.stopped() {
-            progress.step(points.len());
-        }
-    });
+    let counted = moving.iter().flat_map(|(_, (pair, _))| [pair.a, pair.b]);
+    let hung = Hung::along(assembly, path, counted);
+    let Begun {
+        mut points,
+        fresh,
+        changed,
+    } = begun;
+    let all: Vec<usize> = (0..moving.len()).collect();
+    runs(&mut points, &fresh, chunk)
+        .into_par_iter()
+        .for_each(|(points, fresh)| {
+            let mut part = Part {
+                assembly,
+                path,
+                moving: &moving,
+                hung: &hung,
+                motions: HashMap::new(),
+                tolerance,
+                progress,
+            };
+            let left = if fresh { &all } else { &changed };
+            part.sample(points, left);
+            part.narrow(points, left.clone());
+            if !progress.stopped() {
+                progress.step(points.len());
+            }
+        });
+    if !progress.stopped() {
+        let nearest = |p: &BandPoint| (p.attained < ceiling).then(|| key[p.pair]);
+        let bodies = moving.iter().flat_map(|(_, (pair, _))| [pair.a, pair.b]);
+        known.remember_band(KnownBand {
+            asked: keys.asked(),
+            points: points.iter().map(|p| (*p, nearest(p))).collect(),
+            pairs: key.iter().copied().collect(),
+            _surfaces: bodies
+                .map(|id| Arc::clone(&assembly.body(id).surface))
+                .collect(),
+        });
+    }
+    for point in &mut points {
+        point.pair = moving.get(point.pair).map_or(0, |(index, _)| *index);
+    }
     Band { points, ceiling }
+}
+
+/// Where the band begins: what is known of it, and what has to be looked at.
+struct Begun {
+    /// Their pairs are positions in the list of pairs that move.
+    points: Vec<BandPoint>,
+    /// Whether nothing is known of them.
+    fresh: Vec<bool>,
+    /// Pairs that are not as they were.
+    changed: Vec<usize>,
+}
+
+impl Begun {
+    fn on(before: Option<&KnownBand>, keys: &[Key], mut points: Vec<BandPoint>) -> Self {
+        let Some(before) = before else {
+            return Self {
+                fresh: vec![true; points.len()],
+                changed: Vec::new(),
+                points,
+            };
+        };
+        let at: FxHashMap<Key, usize> = keys.iter().enumerate().map(|(i, k)| (*k, i)).collect();
+        let known = |(point, before): (&mut BandPoint, &(BandPoint, Option<Key>))| {
+            let pair = match before.1 {
+                Some(nearest) => at.get(&nearest).copied(),
+                None => Some(0),
+            };
+            if let Some(pair) = pair {
+                *point = BandPoint { pair, ..before.0 };
+            }
+            pair.is_none()
+        };
+        Self {
+            fresh: points.iter_mut().zip(&before.points).map(known).collect(),
+            changed: (0..keys.len())
+                .filter(|&i| !before.pairs.contains(&keys[i]))
+                .collect(),
+            points,
+        }
+    }
+}
+
+/// Points next to each other that are all `fresh` or all not, no more than `most` of them.
+fn runs<'a>(
+    points: &'a mut [BandPoint],
+    fresh: &[bool],
+    most: usize,
+) -> Vec<(&'a mut [BandPoint], bool)> {
+    let (mut runs, mut rest) = (Vec::new(), points);
+    for alike in fresh.chunk_by(|x, y| x == y) {
+        for run in alike.chunks(most) {
+            let (taken, left) = rest.split_at_mut(run.len());
+            runs.push((taken, run[0]));
+            rest = left;
+        }
+    }
+    runs
 }
 
 /// A part of the band, with the pairs that were looked at for it.
@@ -140,7 +243,7 @@ impl<'a> Part<'a> {
 
     /// Looks at every pair in the middle of every stretch, the nearest first: once it is known how near that comes, little is
     /// asked of the others.
-    fn sample(&mut self, points: &mut [BandPoint]) {
+    fn sample(&mut self, points: &mut [BandPoint], among: &[usize]) {
         for point in points {
             if self.progress.stopped() {
                 return;
@@ -153,8 +256,9 @@ impl<'a> Part<'a> {
                 let (_, times) = self.moving[*at].1;
                 times.iter().any(|(from, to)| (from..=to).contains(&&time))
             };
-            let mut near: Vec<(f64, usize)> = (0..self.moving.len())
-                .map(|at| (self.gap(&balls, at), at))
+            let mut near: Vec<(f64, usize)> = among
+                .iter()
+                .map(|&at| (self.gap(&balls, at), at))
                 .filter(|(gap, at)| *gap < point.attained && counts(at))
                 .collect();
             near.sort_by(|x, y| x.0.total_cmp(&y.0));
@@ -163,11 +267,10 @@ impl<'a> Part<'a> {
                     break;
                 }
                 let slack = point.attained * SLACK;
-                let index = self.moving[at].0;
                 let (look, _) = self.motion(at).look(time, point.attained, slack);
                 if let Some(attained) = look.attained.filter(|&d| d < point.attained) {
                     point.attained = attained;
-                    point.pair = index;
+                    point.pair = at;
                 }
             }
         }
@@ -200,14 +303,14 @@ impl<'a> Part<'a> {
         }
         if let [point] = points {
             // The one that came nearest lowers it most: little is asked of the others then.
-            left.sort_by_key(|&at| self.moving[at].0 != point.pair);
+            left.sort_by_key(|&at| at != point.pair);
             for at in left {
-                let (index, (_, times)) = self.moving[at];
+                let (_, times) = self.moving[at].1;
                 for &(start, end) in times {
                     let within = (start.max(from), end.min(to));
                     if within.0 < within.1 && !self.progress.stopped() {
                         let tolerance = self.tolerance;
-                        narrow_one(self.motion(at), point, within, (index, tolerance));
+                        narrow_one(self.motion(at), point, within, (at, tolerance));
                     }
                 }
             }

@@ -119,7 +119,7 @@ pub(super) fn distance_round(
     let (found, work) = (search.best, search.looks);
     let mut undecided = None;
     // Where nothing is certain anyway it matters little; the stretch is looked at again in halves.
-    let hopeless = search.bound < limit.enough && search.bound <= search.floor && drift.is_some();
+    let hopeless = search.is_hopeless() && drift.is_some();
     if !hopeless && found.is_none_or(|c| !c.overlap) {
         match one_inside_the_other(a, b, pose) {
             Holds::Yes => {
@@ -329,6 +329,42 @@ mod tests {
             },
         );
         assert_eq!(found.lower, 0.0);
+    }
+
+    /// Triangles strewn about, a fifth as large as where they lie.
+    fn strewn() -> impl Strategy<Value = Surface> {
+        let triangle = prop::array::uniform4(prop::array::uniform3(-1.0f64..1.0));
+        prop::collection::vec(triangle, 8..40).prop_map(|all| {
+            let corner = |[at, ..]: &[[f64; 3]; 4], by: &[f64; 3]| {
+                Point::from([0, 1, 2].map(|k: usize| at[k] + 0.2 * by[k]))
+            };
+            let corners = all.iter().flat_map(|t| [1, 2, 3].map(|i| corner(t, &t[i])));
+            let vertices: Vec<Point> = corners.collect();
+            let triangles = (0..all.len() as u32).map(|i| [3 * i, 3 * i + 1, 3 * i + 2]);
+            let triangles: Vec<_> = triangles.collect();
+            let mesh = TriangleMesh::from_indexed(&vertices, &triangles).unwrap();
+            Surface::new(mesh.mesh).as_sheet()
+        })
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(300))]
+
+        /// However much is worth something, and however much is enough.
+        #[test]
+        fn no_bound_is_told_that_does_not_hold(
+            (a, b) in (strewn(), strewn()),
+            x in 0.5f64..2.5,
+            more in 0.0f64..0.1,
+            below in prop_oneof![Just(0.0), Just(ROUNDING), 0.0f64..0.1],
+        ) {
+            let pose = pose_from_rpy([x, 0.1, 0.0], [0.2, 0.0, 0.1]);
+            let exact = exact(&a, &b, &pose);
+            let enough = exact.distance + more;
+            let (drift, limit) = (Drift::new(&[], 0.0, 0.0), Limit { enough, ..Limit::default() });
+            let found = distance_round(&a, &b, &pose, limit, Some((&drift, enough - below)));
+            prop_assert!(found.lower <= exact.distance, "{:?} {}", found, exact.distance);
+        }
     }
 
     proptest! {

@@ -18,6 +18,7 @@ mod bracket;
 mod crossing;
 mod distance;
 mod drift;
+mod known;
 mod minimum;
 mod near;
 mod overlap_depth;
@@ -31,12 +32,13 @@ mod triangle_triangle;
 mod verdict;
 mod violations;
 
-pub use bands::{Band, BandPoint, Counted, clearance_band};
+pub use bands::{Band, BandPoint, Counted, clearance_band, clearance_band_again};
 pub use bracket::{Aim, Approach, Bracket, RESOLUTION};
 pub use distance::{
     Closest, Limit, Proximity, ROUNDING, Side, distance, distance_to_point, nearest_triangle,
     surfaces_apart,
 };
+pub use known::Known;
 pub use overlap_depth::{DepthBracket, overlap_depth};
 pub use pair_motion::{PairMotion, Undecided};
 pub use progress::Progress;
@@ -44,7 +46,9 @@ pub use rules::{
     Allowance, LeftOut, LeftOutReason, Moves, Named, NamedBy, Naming, Pair, Requirement, Rule,
     RuleScope, RuleSet, Scope,
 };
-pub use sweep::{Allowed, PairResult, RuleResult, Sweep, SweepOptions, named, scope_along, sweep};
+pub use sweep::{
+    Allowed, PairResult, RuleResult, Sweep, SweepOptions, named, scope_along, sweep, sweep_again,
+};
 pub use triangle_triangle::{TrianglePair, triangle_distance};
 pub use verdict::{Doubt, Verdict};
 pub use violations::{Interval, TimesBelow, intervals_below};

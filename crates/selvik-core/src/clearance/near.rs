@@ -47,7 +47,8 @@ pub(super) fn when_near(assembly: &Assembly, path: &Path, pairs: &[Asked]) -> Ve
         }
     }
     let finest = path.duration() / PIECES;
-    for Hung { from, to, bodies } in Hung::along(assembly, path) {
+    let asked = pairs.iter().flat_map(|pair| [pair.a, pair.b]);
+    for Hung { from, to, bodies } in Hung::along(assembly, path, asked) {
         let mut open = vec![(from, to, apart.clone())];
         while let Some((from, to, mut left)) = open.pop() {
             let balls = bodies.during(from, to);
@@ -101,7 +102,14 @@ pub(super) struct Hung<'a> {
 }
 
 impl<'a> Hung<'a> {
-    pub fn along(assembly: &Assembly, path: &'a Path) -> Vec<Self> {
+    /// Nothing is known of bodies that are not `asked` about.
+    pub fn along(
+        assembly: &Assembly,
+        path: &'a Path,
+        asked: impl Iterator<Item = BodyId>,
+    ) -> Vec<Self> {
+        let mut of_interest = vec![false; assembly.bodies().len()];
+        asked.for_each(|id| of_interest[id.0] = true);
         let mut changes = path.handling().changes();
         changes.retain(|&t| 0.0 < t && t < path.duration());
         let begins = std::iter::once(0.0).chain(changes.iter().copied());
@@ -109,7 +117,12 @@ impl<'a> Hung<'a> {
         let hung = |(from, to)| Self {
             from,
             to,
-            bodies: Bodies::hung(assembly, path, &path.carried_at(assembly, from)),
+            bodies: Bodies::hung(
+                assembly,
+                path,
+                &path.carried_at(assembly, from),
+                &of_interest,
+            ),
         };
         begins.zip(ends).map(hung).collect()
     }
@@ -118,7 +131,10 @@ impl<'a> Hung<'a> {
 /// All bodies, while everything hangs one way.
 pub(super) struct Bodies<'a> {
     path: &'a Path,
-    all: Vec<Round>,
+    /// Of those of interest.
+    rounds: Vec<(usize, Round)>,
+    /// How many there are.
+    count: usize,
     joints: usize,
 }
 
@@ -131,7 +147,7 @@ struct Round {
 }
 
 impl<'a> Bodies<'a> {
-    fn hung(assembly: &Assembly, path: &'a Path, carried: &Carried) -> Self {
+    fn hung(assembly: &Assembly, path: &'a Path, carried: &Carried, of_interest: &[bool]) -> Self {
         let round = |body: &crate::robot::Body| {
             let chain = Chain::from_world_carrying(assembly, carried, body.node);
             let (centre, radius) = body.surface.ball();
@@ -143,9 +159,12 @@ impl<'a> Bodies<'a> {
                 bound: MotionBound::of(&body.surface),
             }
         };
+        let bodies = assembly.bodies().iter().enumerate();
+        let rounds = bodies.filter(|(id, _)| of_interest[*id]);
         Self {
             path,
-            all: assembly.bodies().iter().map(round).collect(),
+            rounds: rounds.map(|(id, body)| (id, round(body))).collect(),
+            count: of_interest.len(),
             joints: assembly.joints().len(),
         }
     }
@@ -163,11 +182,13 @@ impl<'a> Bodies<'a> {
         let reach: Vec<f64> = (0..self.joints)
             .map(|j| (at[j] - before[j]).max(after[j] - at[j]))
             .collect();
-        let ball = |round: &Round| {
+        // Where nothing is known anything may be near.
+        let mut balls = vec![(Point::origin(), f64::INFINITY); self.count];
+        for (id, round) in &self.rounds {
             let posture = round.chain.posture(&q);
             let moved = round.bound.over(&round.chain, &posture, &reach);
-            (posture.end * round.centre, round.radius + moved)
-        };
-        self.all.iter().map(ball).collect()
+            balls[*id] = (posture.end * round.centre, round.radius + moved);
+        }
+        balls
     }
 }

@@ -148,6 +148,11 @@ impl<'a> Search<'a> {
         }
     }
 
+    /// Whether something was found that leaves no bound worth anything.
+    pub fn is_hopeless(&self) -> bool {
+        self.bound < self.enough && self.bound <= self.floor
+    }
+
     pub fn run(&mut self, stop: Option<&AtomicBool>) {
         let mut stack: Vec<(u32, u32, f64)> = Vec::with_capacity(64);
         stack.push((0, 0, 0.0));
@@ -163,7 +168,7 @@ impl<'a> Search<'a> {
             let (na, nb) = (&self.a.nodes()[ia as usize], &self.b.nodes()[ib as usize]);
             if na.is_leaf() && nb.is_leaf() {
                 self.leaves(na, nb);
-                if self.bound <= self.floor {
+                if self.is_hopeless() {
                     return;
                 }
                 continue;

@@ -3,6 +3,7 @@
 use rayon::prelude::*;
 
 use super::bracket::{Approach, Bracket};
+use super::known::{Key, Keys, Known};
 use super::near::{Asked, when_near};
 use super::overlap_depth::DepthBracket;
 use super::pairwise::{Pairwise, Prepared, allowed, window, without};
@@ -122,6 +123,8 @@ pub struct Sweep {
     pub left_out: Vec<LeftOut>,
     /// One a rule, in their order.
     pub rules: Vec<RuleResult>,
+    /// How many pairs were known from sweeps before.
+    pub recalled: usize,
     /// `false` when it was stopped.
     pub complete: bool,
 }
@@ -153,45 +156,55 @@ pub fn sweep(
     options: &SweepOptions,
     progress: &Progress,
 ) -> Sweep {
+    sweep_again(
+        assembly,
+        path,
+        rules,
+        options,
+        (&Known::default(), progress),
+    )
+}
+
+/// The same, looking only at pairs that are not `known` as they are now; what is found of them is known afterwards.
+#[must_use]
+pub fn sweep_again(
+    assembly: &Assembly,
+    path: &Path,
+    rules: &RuleSet,
+    options: &SweepOptions,
+    (known, progress): (&Known, &Progress),
+) -> Sweep {
     let scope = scope_along(assembly, path, rules);
     progress.expect(scope.pairs.len());
-    let prepared: Vec<Prepared> = scope
+    known.begin();
+    let keys = Keys::new(assembly, path, options.numbers(), scope.pairs.iter());
+    let asked: Vec<(Prepared, Key)> = scope
         .pairs
         .into_par_iter()
-        .map(|pair| Prepared::new(assembly, path, rules, pair))
-        .collect();
-    let settled =
-        |pair: &Pair| rules.rules[pair.rule].requirement.tight_below() + options.settled_margin;
-    let asked: Vec<Asked> = prepared
-        .iter()
-        .map(|p| Asked {
-            a: p.pair.a,
-            b: p.pair.b,
-            stretches: &p.measured,
-            settled: settled(&p.pair),
+        .map(|pair| {
+            let prepared = Prepared::new(assembly, path, rules, pair);
+            let key = keys.of(&pair, &prepared.measured, &prepared.allowed);
+            (prepared, key)
         })
         .collect();
-    let near = when_near(assembly, path, &asked);
-    drop(asked);
-    let mut pairs: Vec<PairResult> = prepared
-        .into_par_iter()
-        .zip(near)
-        .filter_map(|(pair, near)| {
-            if progress.stopped() {
-                return None;
-            }
-            let result = Pairwise {
-                assembly,
-                path,
-                rules,
-                options,
-                progress,
-            }
-            .sweep(pair, &near);
-            progress.step(1);
-            Some(result)
-        })
-        .collect();
+    let requirement = |pair: &Pair| rules.rules[pair.rule].requirement;
+    let recalled = known.recall(&asked, requirement);
+    let (mut pairs, mut unknown) = (Vec::with_capacity(asked.len()), Vec::new());
+    for (asked, recalled) in asked.into_iter().zip(recalled) {
+        match recalled {
+            Some(result) => pairs.push(result),
+            None => unknown.push(asked),
+        }
+    }
+    let recalled = pairs.len();
+    progress.step(recalled);
+    let found = sweep_anew(assembly, path, rules, options, (unknown, progress));
+    known.remember(
+        assembly,
+        requirement,
+        found.iter().map(|(key, r)| (*key, r)),
+    );
+    pairs.extend(found.into_iter().map(|(_, result)| result));
     pairs.sort_by(|x, y| {
         let share = |r: &PairResult| {
             r.clearance.attained() / rules.rules[r.pair.rule].requirement.required()
@@ -224,8 +237,51 @@ pub fn sweep(
         pairs,
         left_out: scope.left_out,
         rules,
+        recalled,
         complete: !progress.stopped(),
     }
+}
+
+/// What each of `pairs` comes to, as far as the sweep is not stopped.
+fn sweep_anew(
+    assembly: &Assembly,
+    path: &Path,
+    rules: &RuleSet,
+    options: &SweepOptions,
+    (pairs, progress): (Vec<(Prepared, Key)>, &Progress),
+) -> Vec<(Key, PairResult)> {
+    let settled =
+        |pair: &Pair| rules.rules[pair.rule].requirement.tight_below() + options.settled_margin;
+    let asked: Vec<Asked> = pairs
+        .iter()
+        .map(|(p, _)| Asked {
+            a: p.pair.a,
+            b: p.pair.b,
+            stretches: &p.measured,
+            settled: settled(&p.pair),
+        })
+        .collect();
+    let near = when_near(assembly, path, &asked);
+    drop(asked);
+    let pairwise = Pairwise {
+        assembly,
+        path,
+        rules,
+        options,
+        progress,
+    };
+    pairs
+        .into_par_iter()
+        .zip(near)
+        .filter_map(|((pair, key), near)| {
+            if progress.stopped() {
+                return None;
+            }
+            let result = pairwise.sweep(pair, &near);
+            progress.step(1);
+            Some((key, result))
+        })
+        .collect()
 }
 
 /// What the rules come to along `path`: pairs that may touch to any depth at all of their times are left out like those

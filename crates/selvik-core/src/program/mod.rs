@@ -27,6 +27,7 @@ mod way;
 
 pub use handling::{Handler, Handling, Stay, Touch, TouchWhy};
 pub use moves::{Goal, Motion, Move, Program, ProgramError, ProgramFault};
+pub(crate) use path::Drive;
 pub use path::{MoveSpan, Path};
 pub use planned::Planned;
 pub use recording::{Recording, RecordingError};

@@ -21,6 +21,15 @@ pub struct MoveSpan {
     pub speed_share: f64,
 }
 
+/// What moves a joint.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(crate) enum Drive {
+    /// A track, and which of its joints it is.
+    Track(usize, usize),
+    /// Nothing: it stays there, rad or m.
+    Rest(f64),
+}
+
 /// What all joints of the cell do over time: straight from knot to knot, each piece with even acceleration.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Path {
@@ -124,6 +133,26 @@ impl Path {
             .into_iter()
             .map(|track| self.tracks[track].deviation)
             .sum()
+    }
+
+    /// What a joint does: which track drives it in which place, or where it stays.
+    pub(crate) fn drive(&self, joint: usize) -> Drive {
+        let Some(track) = self.drivers[joint] else {
+            return Drive::Rest(self.rest[joint]);
+        };
+        let mut driven = self.tracks[track].joints().iter();
+        let place = driven.position(|&j| j == joint);
+        Drive::Track(track, place.expect("it drives it"))
+    }
+
+    /// How many tracks there are.
+    pub(crate) fn track_count(&self) -> usize {
+        self.tracks.len()
+    }
+
+    /// All that a track does, in numbers: another that does anything else has others.
+    pub(crate) fn track_numbers(&self, track: usize) -> impl Iterator<Item = f64> + '_ {
+        self.tracks[track].numbers()
     }
 
     /// For each joint the largest magnitude of its values, rad or m.

@@ -124,6 +124,13 @@ impl Piece {
     fn times(&self) -> impl Iterator<Item = f64> + '_ {
         self.knots.times.iter().map(|after| self.start + after)
     }
+
+    fn numbers(&self) -> impl Iterator<Item = f64> + '_ {
+        let Self { start, knots } = self;
+        let counts = [*start, knots.width as f64, knots.times.len() as f64];
+        let rows = knots.times.iter().chain(&knots.values).chain(&knots.bows);
+        counts.into_iter().chain(rows.copied())
+    }
 }
 
 impl Track {
@@ -149,6 +156,11 @@ impl Track {
 
     pub fn joints(&self) -> &[usize] {
         &self.joints
+    }
+
+    /// All that it does, in numbers.
+    pub fn numbers(&self) -> impl Iterator<Item = f64> + '_ {
+        std::iter::once(self.deviation).chain(self.pieces.iter().flat_map(Piece::numbers))
     }
 
     /// When the knots are, s.

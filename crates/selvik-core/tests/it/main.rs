@@ -8,3 +8,4 @@ mod measures_hold;
 mod ortho_parallel;
 mod programmed_motion;
 mod recorded_motion;
+mod swept_again;

@@ -8,7 +8,7 @@ use selvik_cell::document::CellDocument;
 use selvik_cell::fingerprint::{
     files_hash, fingerprint, items_move_alike, names_hash, only_views_differ,
 };
-use selvik_core::clearance::Pair;
+use selvik_core::clearance::{Known, Pair};
 use selvik_core::mesh::{DEFAULT_FEATURE_ANGLE, Surface, feature_edges};
 use selvik_core::program::{Path, Planned, ProgramError};
 use selvik_core::robot::Moment;
@@ -44,6 +44,8 @@ pub struct OpenCell {
     pub names: String,
     /// What the rules come to, once somebody has asked.
     pairs: OnceLock<Vec<Pair>>,
+    /// What sweeps of this and earlier states have found.
+    pub known: Arc<Known>,
 }
 
 impl OpenCell {
@@ -98,6 +100,7 @@ impl OpenCell {
                 fingerprint: self.fingerprint.clone(),
                 names,
                 pairs: self.pairs.clone(),
+                known: Arc::clone(&self.known),
             });
         }
         let files = if added.is_empty() {
@@ -119,7 +122,10 @@ impl OpenCell {
             Planned::default()
         };
         let revision = self.revision + 1;
-        Ok(Self::of(revision, workcell, files, &self.meshes, planned))
+        Ok(Self {
+            known: Arc::clone(&self.known),
+            ..Self::of(revision, workcell, files, &self.meshes, planned)
+        })
     }
 
     /// What it holds in memory, KiB: files as they came, meshes with their trees.
@@ -179,6 +185,7 @@ impl OpenCell {
             fingerprint,
             names,
             pairs: OnceLock::new(),
+            known: Arc::default(),
         }
     }
 

@@ -4,7 +4,7 @@ use std::sync::Arc;
 use std::time::{Duration, Instant};
 
 use graphile_worker::{IntoTaskHandlerResult, TaskHandler, WorkerContext};
-use selvik_cell::findings::{Findings, WithBand, find};
+use selvik_cell::findings::{Findings, WithBand, find_again};
 use selvik_cell::report::Verdict;
 use selvik_core::clearance::{Progress, SweepOptions};
 use selvik_store::{KeptSweep, StoreError, TakenUp, Verdicts};
@@ -144,12 +144,12 @@ impl App {
         }
         let (of, progress) = (Arc::clone(&cell), Arc::clone(&here.progress));
         let mut work = tokio::task::spawn_blocking(move || {
-            find(
+            find_again(
                 &of.workcell,
                 &of.shown,
                 &SweepOptions::default(),
                 WithBand::Yes,
-                &progress,
+                (&of.known, &progress),
             )
         });
         let mut ticks = tokio::time::interval(TELL);
