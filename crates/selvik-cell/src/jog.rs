@@ -252,7 +252,7 @@ impl Jogging {
     }
 
     /// The nearest of the pairs that were moved against each other, measured against what their rule requires.
-    fn nearest(
+    pub(crate) fn nearest(
         &mut self,
         of: Ruled,
         (before, poses): (&[Pose], &[Pose]),

@@ -24,6 +24,7 @@ pub mod section_drawing;
 pub mod sections;
 pub mod series;
 pub mod trajectory;
+pub mod trying;
 mod workcell;
 
 pub use workcell::Workcell;

@@ -110,6 +110,13 @@ impl<'a> Posed<'a> {
         Ok(self.placing.node(node))
     }
 
+    /// The axes of a frame that is meant for an item, in the world.
+    pub(crate) fn axes_of(&self, id: &str, frame: &FrameChoice) -> Result<[Vector; 3]> {
+        let frame = self.frame(frame, self.movable(id)?)?;
+        let unit = [Vector::x(), Vector::y(), Vector::z()];
+        Ok(unit.map(|axis| frame.rotation * axis))
+    }
+
     /// A point and the direction of the axis of a round face, in the world.
     fn axis(&self, picked: &PickedFace) -> Result<(Point, Vector)> {
         let body = self.workcell.assembly.bodies().get(picked.body);

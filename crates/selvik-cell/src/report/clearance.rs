@@ -259,7 +259,7 @@ pub fn band_report(band: &Band) -> BandReport {
     }
 }
 
-fn pair_report(workcell: &Workcell, path: &Path, result: &PairResult) -> PairReport {
+pub(crate) fn pair_report(workcell: &Workcell, path: &Path, result: &PairResult) -> PairReport {
     let rule = &workcell.rules.rules[result.pair.rule];
     let interval = |i: &Interval| IntervalReport {
         start_s: i.start.into(),

@@ -5,11 +5,11 @@ mod clearance;
 mod reach;
 
 pub use caveats::{Caveat, CaveatKind, caveats};
-pub(crate) use clearance::side;
 pub use clearance::{
     AllowedReport, BandReport, IntervalReport, LeftOutReport, OpenReport, PairReport, RuleReport,
     SideReport, SweepReport, Verdict, band_report, rename_pairs, sweep_report,
 };
+pub(crate) use clearance::{pair_report, side};
 pub use reach::{ReachReport, ReachRow, reach_report};
 use selvik_core::spatial::{Point, Pose};
 

@@ -18,6 +18,7 @@ mod picture;
 mod rules;
 mod targets;
 mod trajectory;
+mod trying;
 mod uploads;
 
 use axum::Router;
@@ -113,6 +114,8 @@ fn documents() -> OpenApiRouter<App> {
         .routes(routes!(along::measured_along))
         .routes(routes!(along::reach_along))
         .routes(routes!(along::reach_outline))
+        .routes(routes!(trying::try_out))
+        .routes(routes!(trying::find_shift))
         .routes(routes!(access::access))
         .routes(routes!(access::access_cone))
 }

@@ -1,0 +1,129 @@
+//! What a change comes to over the whole path before it is made.
+
+use std::sync::Arc;
+
+use axum::Json;
+use axum::extract::{Path, State};
+use selvik_cell::arranging::{Arrange, Posed, edit_of};
+use selvik_cell::document::PoseDocument;
+use selvik_cell::trying::{ShiftFound, ShiftWanted, Stand, Tentative, Tried, smallest_shift};
+use selvik_core::clearance::Progress;
+use selvik_core::spatial::{Pose, Vector};
+use selvik_formats::PackageFiles;
+use serde::Deserialize;
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+use crate::App;
+use crate::cells::OpenCell;
+use crate::error::Problem;
+
+/// What is tried: arranging items, as it would be done at an instant of the path.
+#[derive(Deserialize, ToSchema)]
+pub struct TryRequest {
+    /// Ids of items. What one of the others carries goes with that.
+    items: Vec<String>,
+    time_s: f64,
+    how: Arrange,
+}
+
+/// What a shift is looked for, and at which instant it would be made.
+#[derive(Deserialize, ToSchema)]
+pub struct ShiftRequest {
+    time_s: f64,
+    #[serde(flatten)]
+    wanted: ShiftWanted,
+}
+
+/// What arranging items would come to over the whole path. Nothing is changed.
+#[utoipa::path(post, path = "/api/cells/{id}/try", params(("id" = Uuid, Path)), request_body = TryRequest,
+    responses((status = 200, body = Tried)))]
+pub async fn try_out(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Json(request): Json<TryRequest>,
+) -> Result<Json<Tried>, Problem> {
+    let cell = app.cells.get(id).await?;
+    let waiting = Waiting::default();
+    let progress = Arc::clone(&waiting.0);
+    let tried = tokio::task::spawn_blocking(move || {
+        let TryRequest { items, time_s, how } = request;
+        let after = arranged(&cell, &items, time_s, &how)?;
+        after.path()?;
+        let tentative = tentative(&after);
+        let swept = tentative.swept(&progress);
+        let swept =
+            swept.ok_or_else(|| Problem::refused("nobody waits for it any longer".to_owned()))?;
+        let time = Some(time_s);
+        let poses = (cell.poses_at(time), after.poses_at(time));
+        let pairs = after.pairs_at(time);
+        Ok::<_, Problem>(tentative.told(&swept, &items, &pairs, (&poses.0, &poses.1)))
+    });
+    Ok(Json(tried.await??))
+}
+
+/// The smallest shift after which items keep all their rules over the whole path. Nothing is changed.
+#[utoipa::path(post, path = "/api/cells/{id}/smallest-shift", params(("id" = Uuid, Path)), request_body = ShiftRequest,
+    responses((status = 200, body = ShiftFound)))]
+pub async fn find_shift(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Json(request): Json<ShiftRequest>,
+) -> Result<Json<ShiftFound>, Problem> {
+    let cell = app.cells.get(id).await?;
+    cell.path()?;
+    let waiting = Waiting::default();
+    let progress = Arc::clone(&waiting.0);
+    let found = tokio::task::spawn_blocking(move || {
+        let ShiftRequest { time_s, wanted } = request;
+        let posed = Posed::new(&cell.workcell, &cell.moment_at(Some(time_s)));
+        smallest_shift(&posed, &wanted, |shift: Vector| {
+            let mut motion = PoseDocument::from_pose(&Pose::identity());
+            motion.xyz_mm = (shift * 1e3).into();
+            let how = Arrange::Shift {
+                frame: selvik_cell::arranging::FrameChoice::World,
+                by: motion,
+                about_mm: None,
+            };
+            let after = arranged(&cell, &wanted.items, time_s, &how)?;
+            let stand = Stand {
+                of: tentative(&after),
+                same_path: after.shown == cell.shown,
+                fault: after.faults.first().map(ToString::to_string),
+            };
+            Ok((stand.step(&wanted.items, &progress), stand.same_path))
+        })
+    });
+    Ok(Json(found.await??))
+}
+
+fn tentative(cell: &OpenCell) -> Tentative<'_> {
+    Tentative {
+        workcell: &cell.workcell,
+        path: &cell.shown,
+        known: &cell.known,
+    }
+}
+
+/// The cell with items arranged.
+fn arranged(
+    cell: &OpenCell,
+    items: &[String],
+    time_s: f64,
+    how: &Arrange,
+) -> selvik_formats::Result<OpenCell> {
+    let posed = Posed::new(&cell.workcell, &cell.moment_at(Some(time_s)));
+    let mut document = cell.workcell.document.clone();
+    edit_of(&posed, items, how)?.apply(&mut document)?;
+    cell.next(document, &PackageFiles::default(), None)
+}
+
+/// Stops the work once nobody waits for it any more.
+#[derive(Default)]
+struct Waiting(Arc<Progress>);
+
+impl Drop for Waiting {
+    fn drop(&mut self) {
+        self.0.stop();
+    }
+}
