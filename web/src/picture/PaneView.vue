@@ -21,6 +21,7 @@ import HeldDial from './HeldDial.vue'
 import MeasureLabels from './MeasureLabels.vue'
 import SectionHandle from './SectionHandle.vue'
 import TourStops from './TourStops.vue'
+import TryingCard from './TryingCard.vue'
 import { useSeen } from './useSeen'
 import { widthAtPivot, withPivot } from '../scene/navigation'
 import StandpointBar from '../where/StandpointBar.vue'
@@ -268,6 +269,7 @@ defineExpose({ ahead: hand.ahead })
     <MeasureLabels :index="index" :width="width" :height="height" :pointer="pointer" />
     <FaultLabel :index="index" />
     <TourStops :index="index" :box="box" />
+    <TryingCard v-if="draggedBy" />
     <div v-if="draggedBy" class="dragged number" role="status" data-test="dragged">
       {{ draggedBy }}
     </div>

@@ -7,6 +7,7 @@ import type { Cell, Vec3 } from '../api/client'
 import { useCell } from '../cell/cellStore'
 import { useAccess } from '../findings/accessStore'
 import { useFindings } from '../findings/findingsStore'
+import { useTrying } from '../findings/tryingStore'
 import { useMeasure } from '../findings/measureStore'
 import { useOverlaps } from '../findings/overlapStore'
 import { useReach } from '../findings/reachStore'
@@ -35,6 +36,7 @@ const what = useWhat()
 const where = useWhere()
 const when = useWhen()
 const jog = useJog()
+const trying = useTrying()
 const findings = useFindings()
 const measure = useMeasure()
 const overlaps = useOverlaps()
@@ -189,9 +191,9 @@ useTcpHandles(scene)
 watch([() => section.cuts, () => section.faces, palette, loading], () =>
   scene.value?.stage.setSections({ ...section.cuts, nodeOf: section.nodeOf }, section.faces),
 )
-/** The gap that is shown: of the finding, or the nearest while joints are jogged. */
+/** The gap that is shown: of the finding, or the nearest while something is tried by hand. */
 const gap = computed(() => {
-  const near = findings.shown ?? jog.answer?.nearest[0]
+  const near = trying.near ?? findings.shown ?? jog.answer?.nearest[0]
   return near ? { a: near.on_a_mm as Vec3, b: near.on_b_mm as Vec3 } : null
 })
 watch([gap, scene, palette], () => scene.value?.stage.setGap(gap.value))

@@ -41,7 +41,8 @@ export function useSelectionHandles(
       { mode, at: grip.at, size: handleSize.value, nodes: grip.nodes },
       {
         moved: (motion) => {
-          items.dragged = { by_mm: shifted(motion), turn_deg: turnOf(motion) }
+          const by = flatOf(motion)
+          items.dragged = { by_mm: shifted(motion), turn_deg: turnOf(motion), motion: by }
           if (!items.carry) return
           from ??= where.viewpoint.pivot_mm as Vec3
           where.move({ ...where.viewpoint, pivot_mm: add(from, shifted(motion)) })

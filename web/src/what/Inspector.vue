@@ -10,6 +10,7 @@ import { palettes } from '../scene/look'
 import { useSettings } from '../settings/settingsStore'
 import JointTable from './JointTable.vue'
 import PlaceFields from './PlaceFields.vue'
+import ShiftFinder from './ShiftFinder.vue'
 import { useItems } from './itemsStore'
 import { roles } from './roles'
 
@@ -34,6 +35,10 @@ const roleColour = computed(() => {
   const colours = palettes[settings.dark ? 'dark' : 'light'].roles
   return colours[role.value ?? 'group'] ?? colours.group
 })
+/** Whether what is selected could break a rule, and may be moved. */
+const canShift = computed(
+  () => !!cell.cell?.document.rules?.length && !items.locked && triangles.value > 0,
+)
 const triangles = computed(() => items.facts.reduce((n, f) => n + f.triangles, 0))
 /** Of all that is chosen; a word where it has none, or while it is worked out. */
 const volume = computed(() => {
@@ -106,6 +111,7 @@ const ONLY_SURFACE =
     </div>
     <p v-if="items.problem" class="problem" role="alert">{{ items.problem }}</p>
     <PlaceFields />
+    <ShiftFinder v-if="canShift" />
     <dl>
       <dt>Role</dt>
       <dd class="colour">

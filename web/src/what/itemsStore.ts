@@ -42,8 +42,8 @@ export const useItems = defineStore('items', () => {
   /** What the selection is turned about, if not its origin (mm). */
   const about = ref<Vec3 | null>(null)
 
-  /** How far the handles have taken the selection since the drag began. */
-  const dragged = ref<{ by_mm: Vec3; turn_deg: number } | null>(null)
+  /** How far the handles have taken the selection since the drag began, and the motion. */
+  const dragged = ref<{ by_mm: Vec3; turn_deg: number; motion: number[] } | null>(null)
 
   const chosen = computed(() => [...what.selected].flatMap((id) => cell.items.get(id) ?? []))
   const one = computed(() => (chosen.value.length === 1 ? chosen.value[0]! : null))

@@ -23,6 +23,7 @@ const BLIND_MM: f64 = 1.0;
 const LONGEST_MM: f64 = 2000.0;
 /// So many sweeps at most.
 const MOST: usize = 400;
+const STOPPED: &str = "It was stopped.";
 /// Directions in a plane.
 const ROUND: usize = 16;
 
@@ -71,6 +72,8 @@ pub enum Step {
     Keeps,
     /// It does not, and no shift less than so much longer (m) does.
     Lacks(f64, String),
+    /// No rule measures it.
+    Unmeasured,
     /// It was stopped.
     Stopped,
 }
@@ -87,7 +90,14 @@ impl Stand<'_> {
         };
         let workcell = self.of.workcell;
         let family = family(workcell, items);
-        let own = swept.pairs.iter().filter(|p| is_of(workcell, &family, p));
+        let mut own = swept
+            .pairs
+            .iter()
+            .filter(|p| is_of(workcell, &family, p))
+            .peekable();
+        if own.peek().is_none() {
+            return Step::Unmeasured;
+        }
         let mut lacks: Option<(f64, String)> = None;
         let kept = |verdict| matches!(verdict, CoreVerdict::Tight | CoreVerdict::Meets);
         for result in own.filter(|result| !kept(result.verdict)) {
@@ -164,7 +174,11 @@ pub fn smallest_shift(
             });
         }
         Step::Lacks(short, pair) => (short * 1e3, pair),
-        Step::Stopped => return Ok(none(sweeps, "It was stopped.".to_owned())),
+        Step::Unmeasured => {
+            let said = "No rule measures what is to be shifted.";
+            return Ok(none(sweeps, said.to_owned()));
+        }
+        Step::Stopped => return Ok(none(sweeps, STOPPED.to_owned())),
     };
     let mut open: Vec<(f64, Vector)> = directions.iter().map(|d| (next(0.0, start), *d)).collect();
     let mut proven = true;
@@ -183,7 +197,7 @@ pub fn smallest_shift(
         match found {
             Step::Keeps => {
                 return Ok(ShiftFound {
-                    by_mm: Some((direction * length).into()),
+                    by_mm: Some((direction * length).map(tidy).into()),
                     length_mm: length,
                     smallest: proven,
                     sweeps,
@@ -195,7 +209,7 @@ pub fn smallest_shift(
                 open.push((next(length, (short * 1e3).max(least)), direction));
                 last = pair;
             }
-            Step::Stopped => return Ok(none(sweeps, "It was stopped.".to_owned())),
+            Step::Unmeasured | Step::Stopped => return Ok(none(sweeps, STOPPED.to_owned())),
         }
     }
     let said = format!(
@@ -208,7 +222,12 @@ pub fn smallest_shift(
 /// The length to try after `length`, of which `short` is lacking at least, mm.
 fn next(length: f64, short: f64) -> f64 {
     let steps = ((length + short) / SHORTEST_MM - 1e-6).ceil();
-    (steps * SHORTEST_MM).max(length + SHORTEST_MM)
+    tidy((steps * SHORTEST_MM).max(length + SHORTEST_MM))
+}
+
+/// Without the dust of floating point.
+fn tidy(mm: f64) -> f64 {
+    (mm * 1e6).round() / 1e6 + 0.0
 }
 
 fn nearest(open: &[(f64, Vector)]) -> Option<usize> {

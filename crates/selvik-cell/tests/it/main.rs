@@ -22,4 +22,5 @@ mod shapes_in_motion;
 mod storing;
 mod tables;
 mod targets;
+mod trying;
 mod who;

@@ -1,0 +1,219 @@
+//! What a change comes to before it is made, against closed forms: a ball that slides along X past another.
+
+use rstest::rstest;
+use selvik_cell::Workcell;
+use selvik_cell::arranging::{Arrange, FrameChoice, Posed, edit_of};
+use selvik_cell::document::{PoseDocument, document_from_slice};
+use selvik_cell::report::Verdict;
+use selvik_cell::trying::{ShiftFound, ShiftWanted, Stand, Tentative, Tried, smallest_shift};
+use selvik_core::clearance::{Known, Pair, Progress};
+use selvik_core::program::Path;
+use selvik_core::robot::Moment;
+use selvik_core::spatial::Vector;
+use selvik_formats::{FormatError, PackageFiles};
+use serde_json::json;
+
+const SLIDE: &str = r#"<robot name="slide"><link name="rail"/><link name="carriage"/>
+  <joint name="j" type="prismatic"><parent link="rail"/><child link="carriage"/><axis xyz="1 0 0"/>
+  <limit lower="-5" upper="5" velocity="1"/></joint></robot>"#;
+
+struct Passing {
+    files: PackageFiles,
+    workcell: Workcell,
+    path: Path,
+    known: Known,
+}
+
+/// A ball of 100 mm goes from 0 to 1,000 mm along X. Another of 50 mm stands at (500, `aside`, 0) on a plate that has no body,
+/// and 30 mm are required between them.
+fn passing(aside: f64) -> Passing {
+    passing_at([500.0, aside], None)
+}
+
+/// The same with the other ball somewhere else, and the target in a frame.
+fn passing_at([x, aside]: [f64; 2], frame: Option<&str>) -> Passing {
+    let pose = json!({ "xyz_mm": [1000.0, 0.0, 0.0], "rpy_deg": [0.0, 0.0, 0.0] });
+    let target = json!({ "id": "t", "frame": frame, "pose": pose });
+    let ball = |radius: f64| json!([{ "shape": { "sphere": { "radius_mm": radius } } }]);
+    let cell = json!({ "format": "selvik-cell/1", "name": "A cell",
+        "items": [
+            { "id": "slide", "name": "Slide", "role": "structure", "mechanism": { "from": { "urdf": "slide.urdf" } } },
+            { "id": "tcp", "name": "TCP", "role": "frame", "parent": "slide", "on_link": "carriage" },
+            { "id": "mover", "name": "Mover", "role": "part", "parent": "slide", "on_link": "carriage", "bodies": ball(100.0) },
+            { "id": "plate", "name": "Plate", "role": "group" },
+            { "id": "post", "name": "Post", "role": "part", "parent": "plate", "pose": { "xyz_mm": [x, aside, 0.0] }, "bodies": ball(50.0) },
+            { "id": "far", "name": "Far", "role": "part", "pose": { "xyz_mm": [500.0, -130.0, 0.0] }, "bodies": ball(20.0) }],
+        "rules": [
+            { "id": "r", "name": "apart", "between": ["mover"], "and": ["post"], "required_mm": 30.0, "tight_below_mm": 40.0 },
+            { "id": "f", "name": "far", "between": ["mover"], "and": ["far"], "required_mm": 20.0, "tight_below_mm": 20.0 }],
+        "programs": [{ "id": "p", "name": "P", "robot": "slide", "tcp": "tcp", "targets": [target],
+            "moves": [{ "move": "linear", "to": "t", "speed_mm_s": 500.0 }] }],
+        "run_plan": { "lanes": [{ "programs": ["p"] }] } });
+    let mut files = PackageFiles::default();
+    files
+        .insert("slide.urdf", SLIDE.as_bytes().to_vec())
+        .unwrap();
+    let document = document_from_slice(cell.to_string().as_bytes()).expect("a sound document");
+    let workcell = Workcell::from_document(document, &files).expect("a sound cell");
+    let path = workcell.path().expect("it runs");
+    Passing {
+        files,
+        workcell,
+        path,
+        known: Known::default(),
+    }
+}
+
+impl Passing {
+    fn posed(&self) -> Posed<'_> {
+        Posed::new(&self.workcell, &self.moment())
+    }
+
+    fn moment(&self) -> Moment {
+        self.path.moment(&self.workcell.assembly, 0.0)
+    }
+
+    fn shifted(&self, item: &str, mm: Vector) -> Result<(Workcell, Path), FormatError> {
+        let by = PoseDocument {
+            xyz_mm: mm.into(),
+            rpy_deg: [0.0; 3],
+        };
+        let frame = FrameChoice::World;
+        let how = Arrange::Shift {
+            frame,
+            by,
+            about_mm: None,
+        };
+        let mut document = self.workcell.document.clone();
+        edit_of(&self.posed(), &[item.to_owned()], &how)?.apply(&mut document)?;
+        let workcell = Workcell::built_on(&[&self.workcell], document, &self.files)?;
+        let path = workcell.path().expect("it runs");
+        Ok((workcell, path))
+    }
+
+    fn smallest(
+        &self,
+        item: &str,
+        axes: &[usize],
+        most_mm: f64,
+    ) -> Result<ShiftFound, FormatError> {
+        let wanted = ShiftWanted {
+            items: vec![item.to_owned()],
+            frame: FrameChoice::World,
+            axes: axes.to_vec(),
+            most_mm,
+        };
+        smallest_shift(&self.posed(), &wanted, |shift| {
+            let (workcell, path) = self.shifted(item, shift * 1e3)?;
+            let same_path = path == self.path;
+            let of = Tentative {
+                workcell: &workcell,
+                path: &path,
+                known: &self.known,
+            };
+            let stand = Stand {
+                of,
+                same_path,
+                fault: None,
+            };
+            Ok((stand.step(&wanted.items, &Progress::default()), same_path))
+        })
+    }
+
+    fn tried(&self, item: &str, mm: [f64; 3]) -> Tried {
+        let (workcell, path) = self.shifted(item, mm.into()).unwrap();
+        let tentative = Tentative {
+            workcell: &workcell,
+            path: &path,
+            known: &self.known,
+        };
+        let swept = tentative.swept(&Progress::default()).unwrap();
+        let pairs: Vec<Pair> = workcell.rules.scope(&workcell.assembly, &path).pairs;
+        let before = self.moment().poses(&self.workcell.assembly);
+        let after = path
+            .moment(&workcell.assembly, 0.0)
+            .poses(&workcell.assembly);
+        tentative.told(&swept, &[item.to_owned()], &pairs, (&before, &after))
+    }
+}
+
+/// Nowhere may the middles be nearer than 100 + 50 + 30 mm.
+#[rstest]
+#[case::aside(170.0, &[1], 500.0, Some([0.0, 10.0, 0.0]))]
+#[case::the_other_way(-170.0, &[1], 500.0, Some([0.0, -10.0, 0.0]))]
+#[case::right_in_the_way(30.0, &[1], 500.0, Some([0.0, 150.0, 0.0]))]
+#[case::upwards(170.0, &[2], 500.0, Some([0.0, 0.0, (180.0f64 * 180.0 - 170.0 * 170.0).sqrt()]))]
+#[case::past_an_end(170.0, &[0], 600.0, Some([500.0 + (180.0f64 * 180.0 - 170.0 * 170.0).sqrt(), 0.0, 0.0]))]
+#[case::in_a_plane(170.0, &[0, 1], 500.0, Some([0.0, 10.0, 0.0]))]
+#[case::too_far(170.0, &[0], 500.0, None)]
+#[case::where_it_is(185.0, &[0], 500.0, Some([0.0; 3]))]
+fn the_smallest_shift_is_what_geometry_says(
+    #[case] aside: f64,
+    #[case] axes: &[usize],
+    #[case] most_mm: f64,
+    #[case] expected: Option<[f64; 3]>,
+) {
+    let found = passing(aside).smallest("post", axes, most_mm).unwrap();
+    let (Some(by), Some(expected)) = (found.by_mm, expected) else {
+        assert_eq!((found.by_mm, found.smallest), (expected, false));
+        assert!(found.said.contains("Mover – Post"), "{}", found.said);
+        return;
+    };
+    assert!(found.smallest, "{found:?}");
+    let (by, expected) = (Vector::from(by), Vector::from(expected));
+    // Either way along X is as long.
+    assert!((by.abs() - expected.abs()).norm() < 0.2, "{found:?}");
+    let short = expected.norm() - found.length_mm;
+    assert!((-0.21..=0.0).contains(&short), "{found:?}");
+    assert!(found.sweeps < 150, "{found:?}");
+}
+
+#[test]
+fn where_the_programs_move_along_nothing_is_said_to_be_the_smallest() {
+    let cell = passing_at([30.0, 178.0], Some("plate"));
+    let found = cell.smallest("plate", &[0], 100.0).unwrap();
+    // Back behind where the ball begins, in whole millimetres.
+    let exact = 30.0 + (180.0f64 * 180.0 - 178.0 * 178.0).sqrt();
+    assert!(!found.smallest, "{found:?}");
+    let by = -found.by_mm.unwrap()[0];
+    assert!((exact..exact + 1.5).contains(&by), "{found:?}");
+}
+
+#[rstest]
+#[case(&[], 100.0, "one axis")]
+#[case(&[0, 0], 100.0, "one axis")]
+#[case(&[3], 100.0, "axes 0, 1 and 2")]
+#[case(&[0], f64::NAN, "at most")]
+#[case(&[0], 1e9, "at most")]
+fn what_can_t_be_meant_is_refused(#[case] axes: &[usize], #[case] most: f64, #[case] said: &str) {
+    let refused = passing(170.0).smallest("post", axes, most).unwrap_err();
+    assert!(refused.to_string().contains(said), "{refused}");
+}
+
+#[test]
+fn what_no_rule_measures_has_no_smallest_shift() {
+    let found = passing(170.0).smallest("tcp", &[0], 100.0).unwrap();
+    assert_eq!(found.by_mm, None);
+    assert!(found.said.contains("No rule"), "{}", found.said);
+}
+
+#[test]
+fn what_is_tried_is_told_of_what_was_moved_over_the_whole_path() {
+    let cell = passing(170.0);
+    let tried = cell.tried("post", [0.0, -5.0, 0.0]);
+    // The other pair is broken all the same: 130 − 100 − 20 = 10 of 20 mm.
+    assert_eq!((tried.verdict, tried.broken), (Verdict::Broken, 2));
+    let [pair] = &tried.pairs[..] else {
+        panic!("{:?}", tried.pairs)
+    };
+    assert!((pair.attained_mm - 15.0).abs() < 0.15, "{pair:?}");
+    assert!((pair.time_s - cell.path.duration() / 2.0).abs() < 0.05);
+    let [now] = &tried.now[..] else {
+        panic!("{:?}", tried.now)
+    };
+    let exact = 500.0f64.hypot(165.0) - 150.0;
+    assert!((now.distance_mm - exact).abs() < 1e-6, "{now:?}");
+    let kept = cell.tried("plate", [0.0, 25.0, 0.0]);
+    assert_eq!(kept.broken, 1);
+    assert_eq!(kept.pairs[0].verdict, Verdict::Meets);
+}

@@ -1,0 +1,64 @@
+import { defineStore } from 'pinia'
+import { computed, ref, shallowRef, watch } from 'vue'
+
+import { answer, api, type Schemas } from '../api/client'
+import { useCell } from '../cell/cellStore'
+import { useMoment } from '../cell/momentStore'
+import { type Arrange, useItems } from '../what/itemsStore'
+import { useWhat } from '../what/whatStore'
+
+/** No line is drawn to what is farther away, mm. */
+const FAR_MM = 200
+
+/** What is dragged comes to so over the whole path, before it is let go. */
+export const useTrying = defineStore('trying', () => {
+  const cell = useCell()
+  const items = useItems()
+  const moment = useMoment()
+  const what = useWhat()
+
+  const told = shallowRef<Schemas['Tried'] | null>(null)
+  /** Why nothing can be told. */
+  const refused = ref('')
+  /** Whether what is told is of where it was a moment ago. */
+  const behind = ref(false)
+
+  /** Of what is asked while an answer is on its way only the last counts. */
+  let waiting: Arrange | null = null
+  let running: AbortController | null = null
+  async function go() {
+    if (running || !waiting || !cell.cell) return
+    const [how, mine] = [waiting, new AbortController()]
+    waiting = null
+    running = mine
+    const body = { items: [...what.selected], how, time_s: moment.time }
+    const request = { params: { path: { id: cell.cell.id } }, body, signal: mine.signal }
+    const said = await answer(api.POST('/api/cells/{id}/try', request)).catch((e: Error) => e)
+    if (running !== mine) return
+    running = null
+    told.value = said instanceof Error ? null : said
+    refused.value = said instanceof Error ? said.message : ''
+    behind.value = !!waiting
+    void go()
+  }
+  function leave() {
+    running?.abort()
+    waiting = running = told.value = null
+    refused.value = ''
+  }
+  watch(
+    () => items.dragged,
+    (dragged) => {
+      if (!dragged) return leave()
+      if (!cell.cell?.document.rules?.length) return
+      waiting = { motion: { by: dragged.motion } }
+      behind.value = true
+      void go()
+    },
+  )
+
+  /** What is nearest where everything stands now; what is far away is no news. */
+  const near = computed(() => told.value?.now.find((pair) => pair.distance_mm < FAR_MM))
+
+  return { told, refused, behind, near }
+})

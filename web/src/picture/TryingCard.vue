@@ -1,0 +1,111 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+
+import { useFindings } from '../findings/findingsStore'
+import { useTrying } from '../findings/tryingStore'
+import VerdictMark from '../findings/VerdictMark.vue'
+import { pairKey, verdictSentence, verdictWord } from '../findings/verdicts'
+import { useUnits } from '../settings/units'
+import { clock } from '../when/whenStore'
+
+/** What is dragged comes to so over the whole path, were it let go. */
+const findings = useFindings()
+const trying = useTrying()
+const units = useUnits()
+
+const ROWS = 3
+
+const counts = computed(() => {
+  const told = trying.told
+  if (!told) return ''
+  const parts = [
+    [told.broken, 'broken'],
+    [told.not_certified, 'not certified'],
+    [told.tight, 'tight'],
+  ] as const
+  return parts
+    .filter(([n]) => n)
+    .map(([n, word]) => `${n} ${word}`)
+    .join(', ')
+})
+/** What the last sweep found of the same pairs, while it is of the model as it is. */
+const before = computed(
+  () => new Map(findings.fresh ? findings.pairs.map((p) => [pairKey(p), p.attained_mm]) : []),
+)
+const rows = computed(() =>
+  (trying.told?.pairs ?? []).slice(0, ROWS).map((pair) => ({ pair, was: before.value.get(pairKey(pair)) })),
+)
+</script>
+
+<template>
+  <div
+    v-if="trying.told || trying.refused"
+    class="trying"
+    :class="{ behind: trying.behind }"
+    role="status"
+    data-test="trying"
+  >
+    <p v-if="trying.refused" class="problem">{{ trying.refused }}</p>
+    <template v-if="trying.told">
+      <p class="overall" data-test="trying-overall">
+        <VerdictMark :verdict="trying.told.verdict" />
+        <b>{{ verdictSentence[trying.told.verdict] }}</b>
+        <span class="soft">over the whole path{{ counts && ` · ${counts}` }}</span>
+      </p>
+      <div v-for="{ pair, was } in rows" :key="pairKey(pair)" class="row" data-test="trying-pair">
+        <VerdictMark :verdict="pair.verdict" />
+        <span class="pair">{{ pair.a.name }} – {{ pair.b.name }}</span>
+        <span class="number"
+          ><span v-if="was !== undefined" class="soft">{{ units.number(was) }} → </span
+          ><b>{{ units.length(pair.attained_mm) }}</b></span
+        >
+        <span class="soft detail"
+          >{{ verdictWord(pair.verdict) }} · needs {{ units.short(pair.required_mm) }} ·
+          <span class="number">{{ clock(pair.time_s) }}</span></span
+        >
+      </div>
+    </template>
+  </div>
+</template>
+
+<style scoped>
+.trying {
+  position: absolute;
+  right: 12px;
+  bottom: 52px;
+  display: grid;
+  gap: 4px;
+  width: 340px;
+  max-width: calc(100% - 24px);
+  padding: 8px 12px 9px;
+  font-size: 12px;
+  border: 1px solid var(--line);
+  border-radius: 8px;
+  background: rgb(var(--v-theme-surface));
+  pointer-events: none;
+}
+.behind .number b {
+  color: var(--soft);
+}
+.overall {
+  display: flex;
+  gap: 6px;
+  align-items: center;
+  font-size: 13px;
+}
+.row {
+  display: grid;
+  grid-template-columns: 18px minmax(0, 1fr) auto;
+  gap: 0 4px;
+  align-items: baseline;
+}
+.pair {
+  font-weight: 600;
+}
+.detail {
+  grid-column: 2 / 4;
+}
+.problem {
+  color: rgb(var(--v-theme-error));
+}
+</style>
