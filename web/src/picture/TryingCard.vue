@@ -33,7 +33,9 @@ const before = computed(
   () => new Map(findings.fresh ? findings.pairs.map((p) => [pairKey(p), p.attained_mm]) : []),
 )
 const rows = computed(() =>
-  (trying.told?.pairs ?? []).slice(0, ROWS).map((pair) => ({ pair, was: before.value.get(pairKey(pair)) })),
+  (trying.told?.pairs ?? [])
+    .slice(0, ROWS)
+    .map((pair) => ({ pair, was: before.value.get(pairKey(pair)) })),
 )
 </script>
 

@@ -1,0 +1,132 @@
+// @vitest-environment happy-dom
+import { beforeEach, describe, expect, it, vi } from 'vitest'
+
+import { useFindings } from '../findings/findingsStore'
+import { useTrying } from '../findings/tryingStore'
+import { byTest, freshStores, mounted } from '../testing/mounted'
+import { openCell } from '../testing/openCell'
+import { asked, begin, Refusal, settled, times } from '../testing/standIn'
+import { useItems } from '../what/itemsStore'
+import { useWhat } from '../what/whatStore'
+import TryingCard from './TryingCard.vue'
+
+vi.mock('../api/client', async (original) =>
+  (await import('../testing/standIn')).standInFor(original),
+)
+
+const TRY = 'POST /api/cells/{id}/try'
+const side = (name: string) => ({ item: name, name })
+const pair = (b: string, attained_mm: number, verdict = 'broken') => ({
+  a: side('Nozzle'),
+  b: side(b),
+  verdict,
+  attained_mm,
+  required_mm: 10,
+  time_s: 1.5,
+})
+const told = (attained: number) => ({
+  verdict: 'broken',
+  broken: 2,
+  not_certified: 0,
+  tight: 7,
+  pairs: [pair('Clamp', attained), pair('Post', 80, 'meets')],
+  now: [
+    { distance_mm: 900, on_a_mm: [0, 0, 0], on_b_mm: [900, 0, 0] },
+    { distance_mm: 50, on_a_mm: [0, 0, 0], on_b_mm: [50, 0, 0] },
+  ],
+})
+
+describe('what is dragged', () => {
+  let pinia: ReturnType<typeof freshStores>
+  let release: (() => void)[]
+  let answers: unknown[]
+  let cellRules: object[]
+
+  beforeEach(() => {
+    pinia = freshStores()
+    release = []
+    answers = [told(4.25), told(1), told(11)]
+    cellRules = [{}]
+    const last = { fresh: true, tag: 't', fingerprint: 'f' }
+    const counts = { broken: 1, not_certified: 0, tight: 0, meets: 0 }
+    begin({
+      'GET /api/cells/{id}/sweep': () => last,
+      'GET /api/cells/{id}/findings': () => ({ counts, pairs: [pair('Clamp', 12)], rules: [] }),
+      [TRY]: async () => {
+        const mine = answers.shift()
+        await new Promise<void>((go) => release.push(go))
+        return mine
+      },
+    })
+  })
+  const dragTo = async (x: number | null) => {
+    const motion = [x ?? 0, 0, 0, 0, 0, 0, 1]
+    useItems().dragged = x === null ? null : { by_mm: [x * 1e3, 0, 0], turn_deg: 0, motion }
+    await settled()
+  }
+  function card() {
+    const document = { name: 'A cell', items: [], rules: cellRules }
+    openCell([], 'c', { document } as never)
+    useWhat().selected = new Set(['clamp'])
+    useTrying()
+    return mounted(TryingCard, pinia)
+  }
+  const answerNext = async () => {
+    release.shift()!()
+    await settled()
+  }
+
+  it('is told of over the whole path, beside what the last sweep found', async () => {
+    const findings = useFindings()
+    const shown = card()
+    await findings.load()
+    await dragTo(0.1)
+    expect(shown.find(byTest('trying')).exists()).toBe(false)
+    await answerNext()
+    expect(shown.get(byTest('trying-overall')).text()).toContain('2 broken, 7 tight')
+    const rows = shown.findAll(byTest('trying-pair')).map((row) => row.text())
+    expect(rows[0]).toContain('Nozzle – Clamp')
+    expect(rows[0]).toMatch(/12\.0 → 4\.3 mm/)
+    expect(rows[1]).not.toContain('→')
+    expect(useTrying().near!.distance_mm).toBe(50)
+  })
+
+  it('is asked about where it is now, not where it was meanwhile', async () => {
+    card()
+    await dragTo(0.1)
+    await dragTo(0.2)
+    await dragTo(0.3)
+    expect(times(TRY)).toBe(1)
+    const trying = useTrying()
+    await answerNext()
+    expect(trying.behind).toBe(true)
+    await answerNext()
+    expect(trying.behind).toBe(false)
+    const at = asked.map((a) => (a.body as { how: { motion: { by: number[] } } }).how.motion.by[0])
+    expect(at).toEqual([0.1, 0.3])
+  })
+
+  it('is forgotten when it is let go, also what is answered afterwards', async () => {
+    const shown = card()
+    await dragTo(0.1)
+    await dragTo(null)
+    await answerNext()
+    expect(useTrying().told).toBe(null)
+    expect(shown.find(byTest('trying')).exists()).toBe(false)
+  })
+
+  it('says why nothing can be told', async () => {
+    answers = [new Refusal(422, 'The run plan can’t be run: out of reach.')]
+    const shown = card()
+    await dragTo(0.1)
+    await answerNext()
+    expect(shown.get(byTest('trying')).text()).toContain('out of reach')
+  })
+
+  it('is asked nothing about in a cell without rules', async () => {
+    cellRules = []
+    card()
+    await dragTo(0.1)
+    expect(times(TRY)).toBe(0)
+  })
+})
