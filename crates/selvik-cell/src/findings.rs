@@ -3,7 +3,7 @@
 use std::time::Instant;
 
 use selvik_core::clearance::{
-    Known, Progress, Sweep, SweepOptions, clearance_band_again, sweep_again,
+    BandShape, Known, Progress, Sweep, SweepOptions, clearance_band_again, sweep_again,
 };
 use selvik_core::program::Path;
 use serde::{Deserialize, Serialize};
@@ -18,9 +18,9 @@ use crate::report::{
 /// Stretches of time the clearance band is drawn in.
 const BAND_STRETCHES: usize = 480;
 /// The clearance above which the band is flat, m.
-const BAND_CEILING: f64 = 0.2;
+pub(crate) const BAND_CEILING: f64 = 0.2;
 /// Less can't be told apart in a chart, m.
-const BAND_TOLERANCE: f64 = 1e-3;
+pub(crate) const BAND_TOLERANCE: f64 = 1e-3;
 
 /// What a check of a run plan finds.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
@@ -98,9 +98,14 @@ fn band_of(
     let mut nearest: Vec<_> = swept.pairs.iter().collect();
     nearest.sort_by(|a, b| a.clearance.attained().total_cmp(&b.clearance.attained()));
     let pairs: Vec<_> = nearest.iter().map(|p| (p.pair, p.measured(path))).collect();
-    let shape = (BAND_STRETCHES, BAND_CEILING, BAND_TOLERANCE);
+    let shape = BandShape {
+        during: (0.0, path.duration()),
+        stretches: BAND_STRETCHES,
+        ceiling: BAND_CEILING,
+        tolerance: BAND_TOLERANCE,
+    };
     let assembly = &workcell.assembly;
-    band_report(&clearance_band_again(assembly, path, &pairs, shape, about))
+    band_report(&clearance_band_again(assembly, path, &pairs, &shape, about))
 }
 
 impl Findings {

@@ -16,6 +16,7 @@ pub mod fingerprint;
 pub mod jog;
 pub mod measuring;
 pub mod overlaps;
+pub mod profile;
 pub mod questions;
 pub mod reach;
 pub mod report;

@@ -44,18 +44,30 @@ pub struct Band {
 const WIDTH: f64 = 0.03;
 const SLACK: f64 = 0.01;
 
+/// How a band is drawn.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct BandShape {
+    /// From when until when, s; as far as there is a path.
+    pub during: (f64, f64),
+    /// In how many stretches.
+    pub stretches: usize,
+    /// Clearances above this are shown as this, m.
+    pub ceiling: f64,
+    /// Less can't be told apart, m.
+    pub tolerance: f64,
+}
+
 /// A pair, and the times (s) at which its clearance counts.
 pub type Counted = (Pair, Vec<(f64, f64)>);
 
-/// Splits the path into `stretches` and bounds the smallest clearance of `pairs` in each. The band
-/// is narrowed until it is `tolerance` (m) or three hundredths of the clearance wide: what can be told
-/// apart in a chart. Pairs between which nothing ever moves would be a straight line through it, and are left out.
+/// Splits a time into stretches and bounds the smallest clearance of `pairs` in each. The band is narrowed until it is as wide
+/// as the tolerance or three hundredths of the clearance: what can be told apart in a chart. Pairs between which nothing ever moves would be a straight line through it, and are left out.
 #[must_use]
 pub fn clearance_band(
     assembly: &Assembly,
     path: &Path,
     pairs: &[Counted],
-    shape: (usize, f64, f64),
+    shape: &BandShape,
     progress: &Progress,
 ) -> Band {
     let known = Known::default();
@@ -69,11 +81,17 @@ pub fn clearance_band_again(
     assembly: &Assembly,
     path: &Path,
     pairs: &[Counted],
-    (stretches, ceiling, tolerance): (usize, f64, f64),
+    shape: &BandShape,
     (known, progress): (&Known, &Progress),
 ) -> Band {
-    let duration = path.duration();
-    let edge = |i: usize| duration * i as f64 / stretches as f64;
+    let &BandShape {
+        during,
+        stretches,
+        ceiling,
+        tolerance,
+    } = shape;
+    let (from, to) = (during.0.max(0.0), during.1.min(path.duration()));
+    let edge = |i: usize| from + (to - from) * i as f64 / stretches as f64;
     let empty: Vec<BandPoint> = (0..stretches)
         .map(|i| BandPoint {
             from: edge(i),
@@ -83,24 +101,18 @@ pub fn clearance_band_again(
             pair: 0,
         })
         .collect();
-    if duration <= 0.0 || pairs.is_empty() {
+    if from >= to || pairs.is_empty() {
         return Band {
             points: Vec::new(),
             ceiling,
         };
     }
-    let moves = |pair: &Pair| {
-        let carried = pair.carried(assembly, path);
-        let node = |id| assembly.body(id).node;
-        let [a, b] = [pair.a, pair.b].map(|id| assembly.moving_above_carrying(node(id), &carried));
-        a != b
-    };
     let moving: Vec<(usize, &Counted)> = pairs
         .iter()
         .enumerate()
-        .filter(|(_, (pair, _))| moves(pair))
+        .filter(|(_, (pair, _))| pair.moves(assembly, path))
         .collect();
-    let asked = [stretches as f64, ceiling, tolerance];
+    let asked = [from, to, stretches as f64, ceiling, tolerance];
     let keys = Keys::new(assembly, path, asked, moving.iter().map(|(_, c)| &c.0));
     let key_of = |(_, (pair, measured)): &(usize, &Counted)| keys.of(pair, measured, &[]);
     let key: Vec<Key> = moving.par_iter().map(key_of).collect();

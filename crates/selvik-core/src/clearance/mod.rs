@@ -32,7 +32,7 @@ mod triangle_triangle;
 mod verdict;
 mod violations;
 
-pub use bands::{Band, BandPoint, Counted, clearance_band, clearance_band_again};
+pub use bands::{Band, BandPoint, BandShape, Counted, clearance_band, clearance_band_again};
 pub use bracket::{Aim, Approach, Bracket, RESOLUTION};
 pub use distance::{
     Closest, Limit, Proximity, ROUNDING, Side, distance, distance_to_point, nearest_triangle,

@@ -234,6 +234,15 @@ impl Pair {
         middle.map_or_else(Carried::default, |t| path.carried_at(assembly, t))
     }
 
+    /// Whether joints lie between the two at its times.
+    #[must_use]
+    pub fn moves(&self, assembly: &Assembly, path: &Path) -> bool {
+        let carried = self.carried(assembly, path);
+        let node = |id| assembly.body(id).node;
+        let [a, b] = [self.a, self.b].map(|id| assembly.moving_above_carrying(node(id), &carried));
+        a != b
+    }
+
     /// Whether it is about time `t` (s) of `path`, and what handles a part does not let the two touch then.
     #[must_use]
     pub fn counts_at(&self, assembly: &Assembly, path: &Path, t: f64) -> bool {

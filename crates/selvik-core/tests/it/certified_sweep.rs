@@ -8,8 +8,8 @@ use proptest::prelude::*;
 use rstest::rstest;
 use selvik_core::cell::{Cell, Item, Role};
 use selvik_core::clearance::{
-    Aim, Limit, Named, PairMotion, Progress, Requirement, Rule, RuleSet, Sweep, SweepOptions,
-    Verdict, clearance_band, distance, intervals_below, sweep,
+    Aim, BandShape, Limit, Named, PairMotion, Progress, Requirement, Rule, RuleSet, Sweep,
+    SweepOptions, Verdict, clearance_band, distance, intervals_below, sweep,
 };
 use selvik_core::mesh::{Surface, TriangleMesh, box_mesh, cylinder_mesh, sphere_mesh};
 use selvik_core::program::Path;
@@ -111,8 +111,11 @@ fn a_bar_turning_past_a_post_comes_as_close_as_geometry_says() {
 /// The ball of the next test: from centre to centre √(x² + 400²) mm at x(t) = t − 1 m, less both radii.
 /// In every stretch of the band the least of that lies between its ends, which are as near together as
 /// a chart asks.
-#[test]
-fn the_band_holds_the_least_clearance_of_every_stretch() {
+#[rstest]
+#[case::all_of_it(f64::NEG_INFINITY, f64::INFINITY)]
+#[case::a_part(0.9, 1.3)]
+#[case::a_millisecond(1.0, 1.001)]
+fn the_band_holds_the_least_clearance_of_every_stretch(#[case] from: f64, #[case] to: f64) {
     let joint = (
         JointKind::Prismatic,
         Vector::x(),
@@ -126,13 +129,15 @@ fn the_band_holds_the_least_clearance_of_every_stretch() {
     let pairs: Vec<_> = pairs.into_iter().map(|p| (p, whole.clone())).collect();
     let (ceiling, tolerance) = (0.3, 5e-4);
     let progress = Progress::default();
-    let band = clearance_band(
-        &assembly,
-        &path,
-        &pairs,
-        (96, ceiling, tolerance),
-        &progress,
-    );
+    let shape = BandShape {
+        during: (from, to),
+        stretches: 96,
+        ceiling,
+        tolerance,
+    };
+    let band = clearance_band(&assembly, &path, &pairs, &shape, &progress);
+    assert_eq!(band.points[0].from, from.max(0.0));
+    assert!((band.points[95].to - to.min(path.duration())).abs() < 1e-12);
     assert_eq!((band.points.len(), progress.state()), (96, (96, 96)));
     let clearance = |t: f64| ((t - 1.0).hypot(0.4) - 0.25).min(ceiling);
     // Balls of 160 meridians lie up to 0.05 mm inside the sphere, each.

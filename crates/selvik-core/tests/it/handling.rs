@@ -5,8 +5,8 @@ use std::collections::HashMap;
 use nalgebra::Unit;
 use selvik_core::cell::{Cell, Item, Role};
 use selvik_core::clearance::{
-    LeftOutReason, Limit, Named, PairResult, Progress, Requirement, Rule, RuleSet, Sweep,
-    SweepOptions, Verdict, clearance_band, distance, sweep,
+    BandShape, LeftOutReason, Limit, Named, PairResult, Progress, Requirement, Rule, RuleSet,
+    Sweep, SweepOptions, Verdict, clearance_band, distance, sweep,
 };
 use selvik_core::mesh::{Shape, Surface};
 use selvik_core::program::{
@@ -341,13 +341,13 @@ fn the_band_shows_it_only_while_it_is_carried() {
         .filter(|p| [p.a, p.b].contains(&bar) && [p.a, p.b].contains(&post))
         .map(|p| (p, vec![p.times.expect("while it is held")]))
         .collect();
-    let band = clearance_band(
-        &assembly,
-        &path,
-        &pairs,
-        (200, 0.5, 1e-3),
-        &Progress::default(),
-    );
+    let shape = BandShape {
+        during: (0.0, path.duration()),
+        stretches: 200,
+        ceiling: 0.5,
+        tolerance: 1e-3,
+    };
+    let band = clearance_band(&assembly, &path, &pairs, &shape, &Progress::default());
     let exact = 1.6 - 0.05 - 1.45f64.hypot(0.02);
     let least = band.points.iter().map(|p| p.lower).fold(1.0, f64::min);
     assert!(least <= exact && least > exact * 0.95, "{least}");

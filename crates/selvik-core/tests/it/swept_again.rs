@@ -7,8 +7,9 @@ use nalgebra::Unit;
 use proptest::prelude::*;
 use selvik_core::cell::{Cell, Item, Role};
 use selvik_core::clearance::{
-    Allowance, Known, Limit, Named, Pair, PairResult, Progress, Requirement, Rule, RuleSet, Sweep,
-    SweepOptions, Verdict, clearance_band, clearance_band_again, distance, sweep, sweep_again,
+    Allowance, BandShape, Known, Limit, Named, Pair, PairResult, Progress, Requirement, Rule,
+    RuleSet, Sweep, SweepOptions, Verdict, clearance_band, clearance_band_again, distance, sweep,
+    sweep_again,
 };
 use selvik_core::mesh::{Surface, box_mesh, cylinder_mesh};
 use selvik_core::program::Path;
@@ -217,9 +218,14 @@ proptest! {
                 continue;
             }
             let counted: Vec<_> = anew.pairs.iter().map(|r| (r.pair, r.measured(&path))).collect();
-            let shape = (24, 0.2, 2e-3);
-            let again = clearance_band_again(&assembly, &path, &counted, shape, (&known, &progress));
-            let anew = clearance_band(&assembly, &path, &counted, shape, &progress);
+            let shape = BandShape {
+                during: (0.0, path.duration()),
+                stretches: 24,
+                ceiling: 0.2,
+                tolerance: 2e-3,
+            };
+            let again = clearance_band_again(&assembly, &path, &counted, &shape, (&known, &progress));
+            let anew = clearance_band(&assembly, &path, &counted, &shape, &progress);
             for (x, y) in again.points.iter().zip(&anew.points).step_by(4) {
                 let nearest = [0.0, 1.0].map(|share| {
                     let time = x.from + (x.to - x.from) * share;

@@ -116,6 +116,7 @@ fn documents() -> OpenApiRouter<App> {
         .routes(routes!(along::reach_outline))
         .routes(routes!(trying::try_out))
         .routes(routes!(trying::find_shift))
+        .routes(routes!(trying::clearance_profile))
         .routes(routes!(access::access))
         .routes(routes!(access::access_cone))
 }

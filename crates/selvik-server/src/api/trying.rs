@@ -6,6 +6,8 @@ use axum::Json;
 use axum::extract::{Path, State};
 use selvik_cell::arranging::{Arrange, Posed, edit_of};
 use selvik_cell::document::PoseDocument;
+use selvik_cell::profile::{ProfileWanted, profile};
+use selvik_cell::report::BandReport;
 use selvik_cell::trying::{ShiftFound, ShiftWanted, Stand, Tentative, Tried, smallest_shift};
 use selvik_core::clearance::Progress;
 use selvik_core::spatial::{Pose, Vector};
@@ -51,9 +53,7 @@ pub async fn try_out(
         let after = arranged(&cell, &items, time_s, &how)?;
         after.path()?;
         let tentative = tentative(&after);
-        let swept = tentative.swept(&progress);
-        let swept =
-            swept.ok_or_else(|| Problem::refused("nobody waits for it any longer".to_owned()))?;
+        let swept = tentative.swept(&progress).ok_or_else(nobody_waits)?;
         let time = Some(time_s);
         let poses = (cell.poses_at(time), after.poses_at(time));
         let pairs = after.pairs_at(time);
@@ -95,6 +95,36 @@ pub async fn find_shift(
         })
     });
     Ok(Json(found.await??))
+}
+
+/// The certified clearance over a part of the path, of all pairs or of one.
+#[utoipa::path(post, path = "/api/cells/{id}/profile", params(("id" = Uuid, Path)), request_body = ProfileWanted,
+    responses((status = 200, body = BandReport)))]
+pub async fn clearance_profile(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Json(wanted): Json<ProfileWanted>,
+) -> Result<Json<BandReport>, Problem> {
+    let cell = app.cells.get(id).await?;
+    cell.path()?;
+    let waiting = Waiting::default();
+    let progress = Arc::clone(&waiting.0);
+    let found = tokio::task::spawn_blocking(move || {
+        let of = tentative(&cell);
+        let swept = of.swept(&progress).ok_or_else(nobody_waits)?;
+        let band = profile(of, &swept, &wanted, &progress)?;
+        // Half a band is none.
+        if progress.stopped() {
+            Err(nobody_waits())
+        } else {
+            Ok(band)
+        }
+    });
+    Ok(Json(found.await??))
+}
+
+fn nobody_waits() -> Problem {
+    Problem::refused("nobody waits for it any longer".to_owned())
 }
 
 fn tentative(cell: &OpenCell) -> Tentative<'_> {
