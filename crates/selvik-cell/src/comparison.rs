@@ -3,11 +3,12 @@
 use std::collections::HashMap;
 
 use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
 
 use crate::report::{PairReport, ReachReport, ReachRow, SideReport, SweepReport, Verdict};
 
 /// What became of something since earlier findings.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, ToSchema)]
 #[serde(rename_all = "snake_case")]
 pub enum Became {
     /// Its verdict is worse, or it is tight or less and certainly nearer than before.
@@ -21,7 +22,8 @@ pub enum Became {
 }
 
 /// A pair or a target whose findings changed.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+#[schema(as = FindingChange)]
 pub struct Change {
     /// What became of it.
     pub became: Became,
@@ -33,6 +35,9 @@ pub struct Change {
     pub now: Option<Verdict>,
     /// What was found before and now, in words.
     pub numbers: String,
+    /// The two bodies, where it is about two.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub between: Option<[SideReport; 2]>,
 }
 
 /// Earlier findings, as `selvik check --json` prints them.
@@ -133,6 +138,7 @@ fn of_pairs(before: Option<&PairReport>, now: Option<&PairReport>) -> Option<Cha
         before: verdicts.0,
         now: verdicts.1,
         numbers: format!("{} → {}", told(before), told(now)),
+        between: Some([pair.a.clone(), pair.b.clone()]),
     })
 }
 
@@ -158,5 +164,6 @@ fn of_rows(before: Option<&ReachRow>, now: Option<&ReachRow>) -> Option<Change> 
         before: verdicts.0,
         now: verdicts.1,
         numbers: format!("{} → {}", told(before), told(now)),
+        between: None,
     })
 }

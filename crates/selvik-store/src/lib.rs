@@ -24,7 +24,7 @@ use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
 pub use edits::{Done, NewEdit, Step, UndoState, Walk, WalkedStep};
 pub use notes::Notes;
 use selvik_formats::FormatError;
-pub use sweeps::{KeptSweep, SweptSummary, TakenUp, Verdicts, WantedSweep};
+pub use sweeps::{EarlierSweep, KeptSweep, SweptSummary, TakenUp, Verdicts, WantedSweep};
 
 type Harness = diesel_async::AsyncMigrationHarness<Object<AsyncPgConnection>>;
 

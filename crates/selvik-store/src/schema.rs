@@ -63,6 +63,7 @@ diesel::table! {
         not_certified -> Integer,
         verdict -> Text,
         revision -> BigInt,
+        name -> Nullable<Text>,
     }
 }
 

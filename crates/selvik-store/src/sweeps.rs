@@ -12,7 +12,7 @@ use uuid::Uuid;
 use crate::schema::{cells, sweeps, wanted_sweeps};
 use crate::{Store, StoreError};
 
-/// So many sweeps of a cell are kept, each of another state of it.
+/// So many sweeps of a cell are kept beside those that have a name, each of another state of it.
 const KEPT: i64 = 8;
 
 /// How the rules of a cell stood at its last sweep.
@@ -48,6 +48,21 @@ pub struct KeptSweep {
     pub revision: i64,
     /// What it found.
     pub report: Value,
+}
+
+/// A sweep that is kept, without what it found.
+#[derive(Debug, Clone, PartialEq)]
+pub struct EarlierSweep {
+    /// Of what it was computed.
+    pub fingerprint: String,
+    /// Of which revision.
+    pub revision: i64,
+    /// When it ended.
+    pub at: DateTime<Utc>,
+    /// What somebody called it.
+    pub name: Option<String>,
+    /// How its pairs stood.
+    pub verdicts: Verdicts,
 }
 
 /// The sweeps of one cell without their reports, the newest first.
@@ -185,7 +200,7 @@ impl Store {
                     .execute(connection)
                     .await?;
                 let older: Vec<String> = sweeps::table
-                    .filter(sweeps::cell_id.eq(id))
+                    .filter(sweeps::cell_id.eq(id).and(sweeps::name.is_null()))
                     .order((sweeps::revision.desc(), sweeps::at.desc()))
                     .offset(KEPT)
                     .select(sweeps::fingerprint)
@@ -200,6 +215,73 @@ impl Store {
                 Ok(())
             })
             .await
+    }
+
+    /// The sweeps of a cell that are kept, without what they found, the newest first.
+    ///
+    /// # Errors
+    /// [`StoreError::Database`].
+    pub async fn sweeps(&self, id: Uuid) -> Result<Vec<EarlierSweep>, StoreError> {
+        type Row = (
+            String,
+            i64,
+            DateTime<Utc>,
+            Option<String>,
+            (i32, i32, i32, i32, String),
+        );
+        let counts = (
+            sweeps::pairs,
+            sweeps::broken,
+            sweeps::tight,
+            sweeps::not_certified,
+            sweeps::verdict,
+        );
+        let rows: Vec<Row> = sweeps::table
+            .filter(sweeps::cell_id.eq(id))
+            .order((sweeps::revision.desc(), sweeps::at.desc()))
+            .select((
+                sweeps::fingerprint,
+                sweeps::revision,
+                sweeps::at,
+                sweeps::name,
+                counts,
+            ))
+            .load(&mut self.connection().await?)
+            .await?;
+        let told = |(fingerprint, revision, at, name, counts): Row| {
+            let (pairs, broken, tight, not_certified, verdict) = counts;
+            EarlierSweep {
+                fingerprint,
+                revision,
+                at,
+                name,
+                verdicts: Verdicts {
+                    pairs,
+                    broken,
+                    tight,
+                    not_certified,
+                    verdict,
+                },
+            }
+        };
+        Ok(rows.into_iter().map(told).collect())
+    }
+
+    /// Gives a sweep a name, or none; whether it is there.
+    ///
+    /// # Errors
+    /// [`StoreError::Database`].
+    pub async fn name_sweep(
+        &self,
+        id: Uuid,
+        fingerprint: &str,
+        name: Option<&str>,
+    ) -> Result<bool, StoreError> {
+        let named = diesel::update(sweeps::table.find((id, fingerprint)))
+            .set(sweeps::name.eq(name))
+            .execute(&mut self.connection().await?)
+            .await?;
+        Ok(named > 0)
     }
 
     /// The fingerprint and revision of the sweep that fits the state `fingerprint` of a cell, or else of the newest.

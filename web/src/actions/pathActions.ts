@@ -15,6 +15,7 @@ import { useTours } from '../where/tourStore'
 import { useWhere } from '../where/whereStore'
 import { useJog } from '../when/jogStore'
 import { usePrograms } from '../when/programStore'
+import { useStrip } from '../when/stripStore'
 import { useWhen } from '../when/whenStore'
 import type { Row } from './action'
 
@@ -22,6 +23,7 @@ import type { Row } from './action'
 export function whenActions(): Row[] {
   const tours = useTours()
   const when = useWhen()
+  const strip = useStrip()
   const jog = useJog()
   const programs = usePrograms()
   return [
@@ -36,6 +38,19 @@ export function whenActions(): Row[] {
       name: 'To the start',
       key: 'Home',
       run: () => (tours.tour ? tours.goTo(0) : when.goTo(0)),
+    },
+    { id: 'next-move', name: 'To where the next move begins', key: '.', run: () => when.step(1) },
+    {
+      id: 'previous-move',
+      name: 'To where the move before begins',
+      key: ',',
+      run: () => when.step(-1),
+    },
+    {
+      id: 'whole-path',
+      name: 'The whole path on the strip',
+      run: strip.showAll,
+      enabled: () => strip.part !== null,
     },
     { id: 'programs', name: 'Programs, move by move', key: 'Y', run: programs.toggle },
     { id: 'jog', name: 'Jog joints and the TCP by hand', key: 'K', run: jog.toggle },

@@ -27,10 +27,23 @@ const others = computed(() =>
 )
 /** Rules that name what can't be measured. */
 const gaps = computed(() => findings.findings?.rules.filter((r) => r.reasons.length) ?? [])
-const shown = computed(() =>
-  all.value ? findings.pairs : [...notable.value, ...others.value.slice(0, 4)],
-)
-const rest = computed(() => findings.count - shown.value.length)
+const shown = computed(() => {
+  if (findings.isFiltered) return findings.filtered ?? []
+  return all.value ? findings.pairs : [...notable.value, ...others.value.slice(0, 4)]
+})
+const rest = computed(() => (findings.isFiltered ? 0 : findings.count - shown.value.length))
+/** Whether they stand by the moves that run at the closest approach. */
+const byMove = ref(false)
+const groups = computed(() => {
+  if (!byMove.value) return [{ name: '', pairs: shown.value }]
+  const of = new Map<string, Pair[]>()
+  for (const p of shown.value) {
+    const name = p.moves?.join(' · ') || 'while nothing runs'
+    of.set(name, [...(of.get(name) ?? []), p])
+  }
+  return [...of].map(([name, pairs]) => ({ name, pairs }))
+})
+const words = ['broken', 'not_certified', 'tight', 'meets'] as const
 /** What is said of the pairs that are not shown. */
 const restSaid = computed(() => {
   const seen = shown.value.filter((p) => p.verdict !== 'meets').length
@@ -88,37 +101,62 @@ const certifiedBetween = (p: Pair) =>
     <span class="names">Rule “{{ r.name }}”</span><span />
     <span class="soft detail"><b>not certified</b> · {{ r.reasons.join('; ') }}</span>
   </div>
-  <template v-for="p in shown" :key="pairKey(p)">
-    <button
-      class="card"
-      :class="[p.verdict, { at: findings.shown === p }]"
-      data-test="finding"
-      :title="certifiedBetween(p)"
-      @click="findings.showEvidence(p)"
+  <div v-if="findings.findings?.rules.length" class="filter">
+    <input
+      v-model="findings.wanted.called"
+      placeholder="Filter by name, rule or move"
+      aria-label="Filter by name, rule or move"
+      data-test="filter-pairs"
+      @keydown.esc.stop="findings.wanted.called = ''"
+    />
+    <select v-model="findings.wanted.verdict" aria-label="Verdict" data-test="filter-verdict">
+      <option value="">all</option>
+      <option v-for="word in words" :key="word" :value="word">{{ verdictWord(word) }}</option>
+    </select>
+    <label title="By the moves that run at the closest approach"
+      ><input v-model="byMove" type="checkbox" data-test="by-move" /> by move</label
     >
-      <VerdictMark :verdict="p.verdict" />
-      <span class="names">{{ p.a.name }} – {{ p.b.name }}</span>
-      <span class="number value"
-        ><template v-if="wide(p)">over {{ units.number(p.lower_mm, -1) }}</template
-        ><template v-else>{{ value(p) }}</template> {{ units.sign }}</span
+  </div>
+  <p v-if="findings.filtered && !findings.filtered.length" class="soft none" data-test="none-so">
+    No pair is so.
+  </p>
+  <template v-for="group in groups" :key="group.name">
+    <p v-if="group.name" class="soft group" data-test="group">{{ group.name }}</p>
+    <template v-for="p in group.pairs" :key="pairKey(p)">
+      <button
+        class="card"
+        :class="[p.verdict, { at: findings.shown === p }]"
+        data-test="finding"
+        :title="certifiedBetween(p)"
+        @click="findings.showEvidence(p)"
       >
-      <span class="soft detail"
-        ><b>{{ verdictWord(p.verdict) }}</b> · needs
-        {{ units.short(p.required_mm).replace(/ mm$/, '') }} ·
-        <span class="number">{{ clock(p.time_s) }}</span> {{ lasts(p)
-        }}<template v-for="reason in p.reasons" :key="reason"><br />{{ reason }}</template></span
+        <VerdictMark :verdict="p.verdict" />
+        <span class="names">{{ p.a.name }} – {{ p.b.name }}</span>
+        <span class="number value"
+          ><template v-if="wide(p)">over {{ units.number(p.lower_mm, -1) }}</template
+          ><template v-else>{{ value(p) }}</template> {{ units.sign }}</span
+        >
+        <span class="soft detail"
+          ><b>{{ verdictWord(p.verdict) }}</b> · needs
+          {{ units.short(p.required_mm).replace(/ mm$/, '') }} ·
+          <span class="number">{{ clock(p.time_s) }}</span> {{ lasts(p)
+          }}<template v-for="reason in p.reasons" :key="reason"><br />{{ reason }}</template></span
+        >
+      </button>
+      <button
+        v-if="findings.shown === p"
+        class="link keep"
+        data-test="keep-evidence"
+        :title="`Keep this closest approach, with its view (${keyOf('keep-finding')})`"
+        @click="kept.keepPair(p)"
       >
-    </button>
-    <button
-      v-if="findings.shown === p"
-      class="link keep"
-      data-test="keep-evidence"
-      :title="`Keep this closest approach, with its view (${keyOf('keep-finding')})`"
-      @click="kept.keepPair(p)"
-    >
-      Keep as a finding
-    </button>
+        Keep as a finding
+      </button>
+    </template>
   </template>
+  <p v-if="findings.isFiltered && findings.moreFiltered" class="soft more">
+    <button data-test="more-filtered" @click="findings.filterOn">More of them</button>
+  </p>
   <p v-if="rest || all" class="soft more">
     <template v-if="rest">
       <button data-test="more-pairs" @click="showMore">{{ restSaid }}</button>.
@@ -134,6 +172,27 @@ const certifiedBetween = (p: Pair) =>
 }
 .keep {
   align-self: flex-end;
+}
+.filter {
+  display: flex;
+  gap: 6px;
+  align-items: center;
+  font-size: 12px;
+}
+.filter > input {
+  flex: 1;
+  min-width: 0;
+  padding: 2px 6px;
+  border: 1px solid var(--line);
+  border-radius: 5px;
+}
+.filter label {
+  white-space: nowrap;
+}
+.group {
+  padding: 4px 6px 0;
+  font-size: 12px;
+  font-weight: 600;
 }
 .more {
   padding: 4px 6px;

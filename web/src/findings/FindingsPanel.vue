@@ -6,6 +6,8 @@ import { useKeys } from '../settings/bindings'
 import { useSettings } from '../settings/settingsStore'
 import AccessList from './AccessList.vue'
 import ClearanceList from './ClearanceList.vue'
+import CompareSweeps from './CompareSweeps.vue'
+import { useCompare } from './compareStore'
 import { useFindings } from './findingsStore'
 import { useRules } from './rulesStore'
 import Measured from './Measured.vue'
@@ -18,6 +20,7 @@ const keyOf = useKeys()
 const settings = useSettings()
 const findings = useFindings()
 const rules = useRules()
+const compare = useCompare()
 
 const tabs = {
   clearance: { name: 'Clearance', shows: ClearanceList },
@@ -67,6 +70,16 @@ const left = computed(() => {
         @click="rules.open = true"
       >
         Rules
+      </button>
+      <button
+        v-if="findings.findings"
+        class="link"
+        title="What changed since an earlier sweep"
+        :aria-pressed="compare.open"
+        data-test="open-compare"
+        @click="compare.toggle"
+      >
+        Compare
       </button>
       <span v-if="findings.findings && !findings.job" class="soft"
         >swept in {{ findings.findings.took_s.toFixed(1) }} s</span
@@ -122,6 +135,7 @@ const left = computed(() => {
         <VerdictMark :verdict="verdict" /> {{ findings.fresh ? '' : 'At the last sweep: '
         }}{{ verdictSentence[verdict] }}
       </p>
+      <CompareSweeps v-if="compare.open && isSwept" />
       <component :is="tabs[tab].shows" />
       <details v-if="caveats.length && isSwept" class="caveats" data-test="caveats">
         <summary>Not looked at, or assumed ({{ caveats.length }})</summary>

@@ -11,6 +11,7 @@ import { useWhen } from '../when/whenStore'
 import { useWhere } from '../where/whereStore'
 import { useSection } from '../where/sectionStore'
 import { useNotices } from '../cell/noticesStore'
+import { pairKey } from './verdicts'
 
 /** The stretch (s) in which the rule is broken round the closest approach. */
 export function stretchOf({ broken, time_s }: Pick<Pair, 'broken' | 'time_s'>): [number, number] {
@@ -88,6 +89,36 @@ export const useFindings = defineStore('findings', () => {
     pairs.value = [...pairs.value, ...page]
     return page.length > 0
   }
+  /** Which pairs are listed: those called so in part, of that verdict; all where both are empty. */
+  const wanted = ref<{ called: string; verdict: Schemas['Verdict'] | '' }>({
+    called: '',
+    verdict: '',
+  })
+  const isFiltered = computed(() => !!(wanted.value.called.trim() || wanted.value.verdict))
+  /** Those that are wanted, as far as they were asked for; nothing while they come. */
+  const filtered = shallowRef<Pair[] | null>(null)
+  /** Whether there may be more of them. */
+  const moreFiltered = ref(false)
+  const PAGE = 100
+  let sought = 0
+  async function filter(from = 0) {
+    const mine = ++sought
+    if (!isFiltered.value || !madeOf.value) return (filtered.value = null)
+    const { called, verdict } = wanted.value
+    const query = { fingerprint: madeOf.value, from, called: called.trim() }
+    const params = { path: { id: cell.cell!.id } }
+    const request = { params: { ...params, query: verdict ? { ...query, verdict } : query } }
+    const page = await answer(api.GET('/api/cells/{id}/findings/pairs', request)).catch(() => [])
+    if (mine !== sought) return
+    // Those that are here already stay the same, so that what is shown is found among them.
+    const known = new Map(pairs.value.map((p) => [pairKey(p), p]))
+    const own = page.map((p) => known.get(pairKey(p)) ?? p)
+    filtered.value = from ? [...(filtered.value ?? []), ...own] : own
+    moreFiltered.value = page.length === PAGE
+  }
+  const filterSoon = useDebounceFn(() => filter(), 150)
+  watch([wanted, madeOf, pairs], () => void filterSoon(), { deep: true })
+  const filterOn = () => filter(filtered.value?.length ?? 0)
   /** The first pair that `is` says, on whatever page it stands. */
   async function find(is: (pair: Pair) => boolean): Promise<Pair | undefined> {
     for (;;) {
@@ -183,9 +214,10 @@ export const useFindings = defineStore('findings', () => {
   }
   /** To the closest approach after (1) or before (−1) the one that is shown, the worst first. */
   async function step(by: 1 | -1) {
-    const at = shown.value ? pairs.value.indexOf(shown.value) + by : 0
-    if (at >= pairs.value.length) await more()
-    const pair = pairs.value[at]
+    const listed = () => (isFiltered.value ? (filtered.value ?? []) : pairs.value)
+    const at = shown.value ? listed().indexOf(shown.value) + by : 0
+    if (at >= listed().length) await (isFiltered.value ? filterOn() : more())
+    const pair = listed()[at]
     if (!pair) return
     tab.value = 'clearance'
     await showEvidence(pair)
@@ -208,6 +240,7 @@ export const useFindings = defineStore('findings', () => {
     pairs,
     count,
     fresh,
+    madeOf,
     job,
     lost,
     unreadable,
@@ -215,6 +248,11 @@ export const useFindings = defineStore('findings', () => {
     openEdges,
     depth,
     load,
+    wanted,
+    isFiltered,
+    filtered,
+    moreFiltered,
+    filterOn,
     more,
     find,
     sweep,

@@ -10,6 +10,8 @@ const RATE_HZ = 50
 const PART_S = 20
 /** So many parts are kept: over ten minutes. */
 const KEPT = 32
+/** Instants nearer together are one, s. */
+const SAME_S = 1e-4
 
 /** At which moment of the programs one looks. */
 export const useWhen = defineStore('when', () => {
@@ -70,6 +72,16 @@ export const useWhen = defineStore('when', () => {
       api.GET('/api/cells/{id}/poses', { params: { path: { id }, query: { time_s: at } } }),
     ).catch(() => undefined)
     if (poses && at === time.value) exact.value = { time: at, poses }
+  }
+
+  /** To where the next move (1) begins or ends, or the one before (−1). */
+  function step(by: 1 | -1) {
+    const runs = cell.cell?.path.runs ?? []
+    const ends = runs.flatMap((run) => [...run.starts_s, ...run.ends_s])
+    const ahead = ends.filter((t) => (t - time.value) * by > SAME_S)
+    pause()
+    if (ahead.length)
+      goTo(by > 0 ? ahead.reduce((a, b) => Math.min(a, b)) : ahead.reduce((a, b) => Math.max(a, b)))
   }
 
   let last = 0
@@ -135,6 +147,7 @@ export const useWhen = defineStore('when', () => {
     play,
     pause,
     togglePlay,
+    step,
     posesNow,
   }
 })

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { useStrip } from '../when/stripStore'
 import { clock, useWhen } from '../when/whenStore'
 import LaneFaults from './LaneFaults.vue'
 import ProgramLanes from './ProgramLanes.vue'
@@ -7,7 +8,8 @@ import type { PathChart } from './usePathChart'
 /** The lanes of the programs, what is drawn over time below them, and the play head. */
 const props = defineProps<{ of: PathChart }>()
 const when = useWhen()
-const { take, width, height, x, pointed, down, move, up, key } = props.of
+const strip = useStrip()
+const { take, width, height, top, x, pointed, down, move, up, wheel, key } = props.of
 </script>
 
 <template>
@@ -25,12 +27,38 @@ const { take, width, height, x, pointed, down, move, up, key } = props.of
     @pointermove="move"
     @pointerleave="pointed = null"
     @pointerup="up"
+    @wheel.prevent="wheel"
+    @dblclick="strip.showAll"
     @keydown="key"
   >
     <ProgramLanes :x="x" />
     <slot />
+    <rect
+      v-if="strip.marked"
+      :x="x(strip.marked[0])"
+      :width="Math.max(1, x(strip.marked[1]) - x(strip.marked[0]))"
+      y="0"
+      :height="height"
+      class="marked"
+    />
     <line :x1="x(when.time)" :x2="x(when.time)" y1="0" :y2="height" class="head" />
   </svg>
+  <div v-if="strip.part || strip.marked" class="part number" :style="{ top: `${top - 19}px` }">
+    <span data-test="part-shown"
+      >{{ clock((strip.marked ?? strip.shown)[0]) }} –
+      {{ clock((strip.marked ?? strip.shown)[1]) }}</span
+    >
+    <button v-if="strip.marked" class="link" data-test="fit-marked" @click="strip.fit">Fit</button>
+    <button
+      v-if="strip.part"
+      class="link"
+      title="The whole path (double click)"
+      data-test="show-all"
+      @click="strip.showAll"
+    >
+      Whole path
+    </button>
+  </div>
   <LaneFaults :x="x" :width="width" />
 </template>
 
@@ -41,6 +69,20 @@ svg[role='slider'] {
   display: block;
   cursor: ew-resize;
   touch-action: none;
+}
+.marked {
+  fill: var(--plum);
+  opacity: 0.12;
+}
+.part {
+  position: absolute;
+  right: 0;
+  display: flex;
+  gap: 12px;
+  align-items: baseline;
+  font-size: 11px;
+  padding-left: 6px;
+  background: rgb(var(--v-theme-surface));
 }
 .head {
   stroke: var(--plum);

@@ -2,12 +2,24 @@
 import { computed } from 'vue'
 
 import { useCell } from '../cell/cellStore'
+import { useStrip } from '../when/stripStore'
 import { clock } from '../when/whenStore'
-import { handsOf, HIGH, type Meeting, meetingsOf, runsOf, topOf } from './lanes'
+import { endsOf, handsOf, HIGH, type Meeting, meetingsOf, runsOf, toldApart, topOf } from './lanes'
 
 /** The lanes of the run plan on the clock: programs, where lanes meet, and what is handled. */
-defineProps<{ x: (time: number) => number }>()
+const props = defineProps<{ x: (time: number) => number }>()
 const cell = useCell()
+const strip = useStrip()
+
+/** Ends of moves nearer together than this are not drawn, pixels. */
+const APART = 4
+const ends = computed(() => (cell.cell ? endsOf(cell.cell) : []))
+/** Those that can be told apart. */
+const ticks = computed(() => {
+  const [from, to] = strip.shown
+  const pixel = (to - from) / Math.max(props.x(to) - props.x(from), 1)
+  return toldApart(ends.value, strip.shown, APART * pixel)
+})
 
 const runs = computed(() => (cell.cell ? runsOf(cell.cell) : []))
 const meetings = computed(() => (cell.cell ? meetingsOf(cell.cell) : []))
@@ -30,7 +42,26 @@ const handSaid = ({ takes, item, at }: (typeof hands.value)[number]) =>
         rx="3"
         class="program"
       />
-      <text :x="x(run.start) + 6" :y="topOf(run.lane) + 11" class="label">
+    </g>
+    <rect
+      v-for="t in ticks"
+      :key="`${t.lane}/${t.at}`"
+      :x="x(t.at) - 2"
+      :y="topOf(t.lane)"
+      width="3"
+      :height="HIGH"
+      class="end"
+      data-test="move-end"
+    >
+      <title>{{ clock(t.at) }} ends: {{ t.said }}</title>
+    </rect>
+    <g v-for="run in runs" :key="`name/${run.lane}/${run.start}`">
+      <text
+        v-if="run.end > strip.shown[0]"
+        :x="Math.max(x(run.start), 0) + 6"
+        :y="topOf(run.lane) + 11"
+        class="label"
+      >
         {{ run.robot.split(' ')[0] }} · {{ run.name }}
       </text>
     </g>
@@ -68,6 +99,9 @@ const handSaid = ({ takes, item, at }: (typeof hands.value)[number]) =>
   font-size: 11px;
   fill: rgb(var(--v-theme-on-surface));
   pointer-events: none;
+}
+.end {
+  fill: color-mix(in srgb, rgb(var(--v-theme-on-surface)) 22%, transparent);
 }
 .meeting line {
   stroke: var(--accent);

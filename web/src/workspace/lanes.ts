@@ -1,4 +1,5 @@
 import type { Cell } from '../api/client'
+import { moveSaid } from '../when/moveSaid'
 
 /** How far apart lanes are drawn, and how high each is, pixels. */
 export const LANE = 17
@@ -60,6 +61,33 @@ export function meetingsOf({ path, document }: Cell): Meeting[] {
       if (step.move === 'sync') meet(step.mark, run.lane, run.starts_s[index]!)
     })
   return [...meetings.values()]
+}
+
+/** Where moves end: the lane, when, and what the move is. */
+export interface End {
+  lane: number
+  at: number
+  said: string
+}
+
+/** Where moves end, in order of lanes. */
+export const endsOf = ({ path, document }: Cell): End[] =>
+  path.runs.flatMap((run) =>
+    stepsOf(document, run).map((step, index) => ({
+      lane: run.lane,
+      at: run.ends_s[index]!,
+      said: moveSaid(step),
+    })),
+  )
+
+/** Those of `ends` within `from`..`to`, no two of a lane nearer than `apart` (s). */
+export function toldApart(ends: End[], [from, to]: readonly [number, number], apart: number) {
+  const last = new Map<number, number>()
+  return ends.filter(({ lane, at }) => {
+    if (at < from || at > to || at - (last.get(lane) ?? -Infinity) < apart) return false
+    last.set(lane, at)
+    return true
+  })
 }
 
 /** Where parts are taken and released. */

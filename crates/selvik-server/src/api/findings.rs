@@ -167,7 +167,7 @@ pub async fn findings(
         clearance: found.clearance.verdict,
         rules: found.clearance.rules.clone(),
         counts,
-        pairs: page(&found.clearance.pairs, 0),
+        pairs: page(found.clearance.pairs.iter(), 0),
         left_out: some(&found.clearance.left_out),
         left_out_count: found.clearance.left_out.len(),
         band: found.band.clone(),
@@ -184,9 +184,24 @@ pub struct FromPair {
     fingerprint: String,
     /// How many pairs come before, worst first.
     from: usize,
+    /// Only those whose bodies, rule or moves are called so, in part.
+    #[serde(default)]
+    called: String,
+    /// Only those of this verdict.
+    #[serde(default)]
+    verdict: Option<Verdict>,
 }
 
-/// More pairs of a sweep, a hundred at a time, worst first.
+impl FromPair {
+    fn is_wanted(&self, pair: &PairReport, called: &str) -> bool {
+        let names = [&pair.a.name, &pair.b.name, &pair.rule];
+        let mut names = names.into_iter().chain(&pair.moves);
+        self.verdict.is_none_or(|verdict| verdict == pair.verdict)
+            && (called.is_empty() || names.any(|name| name.to_lowercase().contains(called)))
+    }
+}
+
+/// More pairs of a sweep, a hundred at a time, worst first; of those that are wanted, if not all are.
 #[utoipa::path(get, path = "/api/cells/{id}/findings/pairs", params(("id" = Uuid, Path), FromPair),
     responses((status = 200, body = [PairReport])))]
 pub async fn more_pairs(
@@ -195,11 +210,14 @@ pub async fn more_pairs(
     Query(asked): Query<FromPair>,
 ) -> Result<Json<Vec<PairReport>>, Problem> {
     let found = app.findings_of(id, &asked.fingerprint).await?;
-    Ok(Json(page(&found.clearance.pairs, asked.from)))
+    let called = asked.called.to_lowercase();
+    let wanted = found.clearance.pairs.iter();
+    let wanted = wanted.filter(|pair| asked.is_wanted(pair, &called));
+    Ok(Json(page(wanted, asked.from)))
 }
 
-fn page(pairs: &[PairReport], from: usize) -> Vec<PairReport> {
-    pairs.iter().skip(from).take(PAGE).cloned().collect()
+fn page<'a>(pairs: impl Iterator<Item = &'a PairReport>, from: usize) -> Vec<PairReport> {
+    pairs.skip(from).take(PAGE).cloned().collect()
 }
 
 /// Findings that were read, by cell and tag: pages of them are asked for one after the other.
@@ -227,7 +245,11 @@ impl Default for FindingsRead {
 
 impl App {
     /// What the sweep of a state of a cell found; with the names of now, if the cell is in that state.
-    async fn findings_of(&self, id: Uuid, fingerprint: &str) -> Result<Arc<Findings>, Problem> {
+    pub(super) async fn findings_of(
+        &self,
+        id: Uuid,
+        fingerprint: &str,
+    ) -> Result<Arc<Findings>, Problem> {
         let cell = self.cells.get(id).await?;
         let key = (id, tag(fingerprint, &cell));
         if let Some(found) = self.findings.0.get(&key) {

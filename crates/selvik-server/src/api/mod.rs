@@ -7,6 +7,7 @@ mod cell_detail;
 mod cells;
 mod description;
 mod drawings;
+mod earlier;
 mod edits;
 mod export;
 mod findings;
@@ -110,6 +111,9 @@ fn documents() -> OpenApiRouter<App> {
         .routes(routes!(findings::start_sweep, findings::last_sweep))
         .routes(routes!(findings::findings))
         .routes(routes!(findings::more_pairs))
+        .routes(routes!(earlier::earlier_sweeps))
+        .routes(routes!(earlier::name_sweep))
+        .routes(routes!(earlier::compare))
         .routes(routes!(findings::stop_job))
         .routes(routes!(along::measured_along))
         .routes(routes!(along::reach_along))

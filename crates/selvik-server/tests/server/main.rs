@@ -13,4 +13,5 @@ mod killed;
 mod limits;
 mod measuring;
 mod sweeps;
+mod trying;
 mod undoing;

@@ -1,0 +1,201 @@
+//! What a change comes to before it is made, how clearance goes over a part of the path, and what changed since an earlier sweep.
+
+use reqwest::{Client, StatusCode};
+use serde_json::{Value, json};
+
+use crate::support::{Server, eventually};
+
+const CLAMP: &str = "clamp-a2";
+
+async fn post(server: &Server, path: &str, body: Value) -> (StatusCode, Value) {
+    let url = format!("{}{path}", server.url);
+    let answer = Client::new().post(url).json(&body).send().await;
+    let answer = answer.expect("an answer");
+    (answer.status(), answer.json().await.unwrap_or_default())
+}
+
+/// Sweeps a cell as it is, and waits until it has ended: what it found.
+async fn swept(server: &Server, id: &str) -> Value {
+    let sweep = format!("/api/cells/{id}/sweep");
+    assert_eq!(
+        post(server, &sweep, json!({})).await.0,
+        StatusCode::ACCEPTED
+    );
+    eventually("the sweep has ended", async || {
+        let last = server.get(&sweep).await;
+        last["fresh"] == true && last["running"].is_null()
+    })
+    .await;
+    let of = server.get(&sweep).await["fingerprint"].clone();
+    let of = of.as_str().expect("it was swept");
+    let mut found = server
+        .get(&format!("/api/cells/{id}/findings?fingerprint={of}"))
+        .await;
+    found["fingerprint"] = json!(of);
+    found
+}
+
+fn of_clamp(pairs: &Value) -> &Value {
+    let mut pairs = pairs.as_array().expect("pairs").iter();
+    let is = |pair: &&Value| {
+        let sides = [&pair["a"]["item"], &pair["b"]["item"]];
+        sides.contains(&&json!("nozzle-bracket")) && sides.contains(&&json!(CLAMP))
+    };
+    pairs.find(is).expect("the bracket and the clamp")
+}
+
+#[tokio::test]
+async fn the_smallest_shift_is_tried_taken_and_certified_and_told_as_better() {
+    let (server, id) = Server::with_demo().await;
+    let cell = format!("/api/cells/{id}");
+    let before = swept(&server, &id).await;
+    assert_eq!(of_clamp(&before["pairs"])["verdict"], "broken");
+
+    let find =
+        json!({ "items": [CLAMP], "time_s": 0, "frame": "world", "axes": [0], "most_mm": 100 });
+    let (status, shift) = post(&server, &format!("{cell}/smallest-shift"), find).await;
+    assert_eq!((status, &shift["smallest"]), (StatusCode::OK, &json!(true)));
+    let by = shift["by_mm"][0].as_f64().expect("a shift");
+
+    // A tenth of a millimetre less does not do.
+    let moved = |x: f64| json!({ "motion": { "by": [x * 1e-3, 0, 0, 0, 0, 0, 1] } });
+    let less = by - 0.1 * by.signum();
+    for (x, verdict) in [(by, "tight"), (less, "broken")] {
+        let body = json!({ "items": [CLAMP], "time_s": 0, "how": moved(x) });
+        let (status, tried) = post(&server, &format!("{cell}/try"), body).await;
+        assert_eq!(status, StatusCode::OK, "{tried}");
+        let pair = of_clamp(&tried["pairs"]);
+        assert_eq!(pair["verdict"], verdict, "{x}: {pair}");
+    }
+    assert_eq!(server.get(&cell).await["revision"], 1, "nothing is changed");
+
+    let arrange = json!({ "base_revision": 1, "items": [CLAMP], "time_s": 0, "how": moved(by) });
+    let (status, _) = post(&server, &format!("{cell}/arrange"), arrange).await;
+    assert_eq!(status, StatusCode::OK);
+    let after = swept(&server, &id).await;
+    assert_eq!(of_clamp(&after["pairs"])["verdict"], "tight");
+
+    let sweeps = server.get(&format!("{cell}/sweeps")).await;
+    let revisions: Vec<_> = sweeps
+        .as_array()
+        .expect("two")
+        .iter()
+        .map(|s| &s["revision"])
+        .collect();
+    assert_eq!(revisions, [2, 1]);
+    let (now, was) = (&after["fingerprint"], &before["fingerprint"]);
+    let (now, was) = (now.as_str().expect("one"), was.as_str().expect("one"));
+    let compared = server
+        .get(&format!("{cell}/comparison?fingerprint={now}&with={was}"))
+        .await;
+    let changes = compared["changes"].as_array().expect("changes");
+    let better: Vec<_> = changes.iter().filter(|c| c["became"] == "better").collect();
+    let named = |c: &&&Value| {
+        c["what"]
+            .as_str()
+            .expect("a name")
+            .contains("Nozzle bracket – Clamp A2")
+    };
+    let ours = better.iter().find(named).expect("it is better");
+    assert_eq!(
+        (&ours["before"], &ours["now"]),
+        (&json!("broken"), &json!("tight"))
+    );
+    assert_eq!(compared["band"], before["band"]);
+
+    // One that has a name stays when many come after it.
+    let name = async |of: &str, name: Value| {
+        let url = format!("{}{cell}/sweeps/{of}", server.url);
+        let put = Client::new().put(url).json(&json!({ "name": name }));
+        put.send().await.expect("an answer").status()
+    };
+    assert_eq!(name(was, json!("As it came")).await, StatusCode::NO_CONTENT);
+    assert_eq!(name("nothing", json!("x")).await, StatusCode::NOT_FOUND);
+    assert_eq!(
+        name(was, json!("x".repeat(300))).await,
+        StatusCode::UNPROCESSABLE_ENTITY
+    );
+    let sweeps = server.get(&format!("{cell}/sweeps")).await;
+    assert_eq!(sweeps[1]["name"], "As it came");
+}
+
+#[tokio::test]
+async fn the_clearance_of_one_pair_is_told_over_a_part_of_the_path() {
+    let (server, id) = Server::with_demo().await;
+    let path = format!("/api/cells/{id}/profile");
+    let side = |item: &str| json!({ "item": item });
+    let ask = |from: f64, to: f64, between: Value| json!({ "from_s": from, "to_s": to, "between": between });
+    let both = json!([side("nozzle-bracket"), side(CLAMP)]);
+    let (status, band) = post(&server, &path, ask(13.7, 13.8, both.clone())).await;
+    assert_eq!(status, StatusCode::OK, "{band}");
+    let numbers = |name: &str| -> Vec<f64> {
+        let all = band[name].as_array().expect("numbers").iter();
+        all.map(|x| x.as_f64().expect("a number")).collect()
+    };
+    let (edges, lower, attained) = (
+        numbers("edges_s"),
+        numbers("lower_mm"),
+        numbers("attained_mm"),
+    );
+    assert_eq!(
+        (edges[0], lower.len(), attained.len()),
+        (13.7, edges.len() - 1, edges.len() - 1)
+    );
+    assert!((edges[edges.len() - 1] - 13.8).abs() < 1e-9);
+    let found = swept(&server, &id).await;
+    let pair = of_clamp(&found["pairs"]);
+    let (least, most) = (
+        pair["lower_mm"].as_f64().unwrap(),
+        pair["attained_mm"].as_f64().unwrap(),
+    );
+    let band_least = lower.iter().copied().fold(f64::INFINITY, f64::min);
+    let band_most = attained.iter().copied().fold(f64::INFINITY, f64::min);
+    assert!(
+        band_least <= most && least <= band_most + 1e-9,
+        "{band_least} {band_most} {pair}"
+    );
+    assert!(band_most - band_least < 0.5, "{band_least} {band_most}");
+
+    let refused = [
+        (ask(5.0, 5.0, Value::Null), "no time"),
+        (
+            ask(0.0, 9.0, json!([side("nozzle-bracket"), side("nobody")])),
+            "no rule",
+        ),
+        (ask(-9.0, 0.0, both), "no time"),
+    ];
+    for (asked, said) in refused {
+        let (status, told) = post(&server, &path, asked).await;
+        assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY);
+        assert!(
+            told["detail"].as_str().expect("a sentence").contains(said),
+            "{told}"
+        );
+    }
+}
+
+#[tokio::test]
+async fn pairs_are_found_by_name_and_verdict() {
+    let (server, id) = Server::with_demo().await;
+    let found = swept(&server, &id).await;
+    let of = found["fingerprint"].as_str().expect("one");
+    let pairs = async |more: &str| -> Vec<Value> {
+        let path = format!("/api/cells/{id}/findings/pairs?fingerprint={of}&from=0{more}");
+        server.get(&path).await.as_array().expect("pairs").clone()
+    };
+    let broken = found["counts"]["broken"].as_u64().expect("a count") as usize;
+    assert_eq!(pairs("&verdict=broken").await.len(), broken);
+    let clamps = pairs("&called=CLAMP%20a2").await;
+    assert!(!clamps.is_empty());
+    for pair in &clamps {
+        let names = [&pair["a"]["name"], &pair["b"]["name"]];
+        assert!(
+            names
+                .iter()
+                .any(|n| n.as_str().expect("a name").contains("Clamp A2")),
+            "{pair}"
+        );
+    }
+    assert_eq!(pairs("&called=clamp%20a2&verdict=broken").await.len(), 1);
+    assert!(pairs("&called=nobody").await.is_empty());
+}

@@ -1,0 +1,1 @@
+ALTER TABLE sweeps DROP COLUMN name;

@@ -1,0 +1,2 @@
+-- A sweep that has a name is kept until somebody takes the name away.
+ALTER TABLE sweeps ADD COLUMN name TEXT;

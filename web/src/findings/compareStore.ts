@@ -1,0 +1,70 @@
+import { defineStore } from 'pinia'
+import { computed, ref, shallowRef, watch } from 'vue'
+
+import { answer, api, type Schemas } from '../api/client'
+import { useCell } from '../cell/cellStore'
+import { useNotices } from '../cell/noticesStore'
+import { useFindings } from './findingsStore'
+
+/** What changed since an earlier sweep of the cell. */
+export const useCompare = defineStore('compare', () => {
+  const cell = useCell()
+  const findings = useFindings()
+  const notices = useNotices()
+
+  const open = ref(false)
+  const sweeps = shallowRef<Schemas['SweepKept'][]>([])
+  /** The fingerprint of the earlier one. */
+  const chosen = ref<string | null>(null)
+  const compared = shallowRef<Schemas['Comparison'] | null>(null)
+  const path = () => ({ path: { id: cell.cell!.id } })
+
+  /** Of the sweep that is shown, and all before. */
+  const now = computed(() => sweeps.value.find((s) => s.fingerprint === findings.madeOf) ?? null)
+  const earlier = computed(() => sweeps.value.filter((s) => s !== now.value))
+  const other = computed(() => earlier.value.find((s) => s.fingerprint === chosen.value) ?? null)
+  /** The band of the earlier one. */
+  const band = computed(() => (open.value ? (compared.value?.band ?? null) : null))
+
+  let turn = 0
+  async function load() {
+    const mine = ++turn
+    if (!open.value || !cell.cell || !findings.madeOf) return
+    try {
+      const all = await answer(api.GET('/api/cells/{id}/sweeps', { params: path() }))
+      if (mine !== turn) return
+      sweeps.value = all
+      // The one before, until another is chosen.
+      if (!other.value) chosen.value = earlier.value[0]?.fingerprint ?? null
+      compared.value = null
+      if (!chosen.value) return
+      const query = { fingerprint: findings.madeOf, with: chosen.value }
+      const request = { params: { ...path(), query } }
+      const found = await answer(api.GET('/api/cells/{id}/comparison', request))
+      if (mine === turn) compared.value = found
+    } catch (e) {
+      if (mine === turn) notices.say(e)
+    }
+  }
+  watch([open, chosen, () => findings.madeOf, () => cell.cell?.id], () => void load())
+
+  /** Gives a sweep a name, by which it is kept, or takes it away. */
+  async function name(fingerprint: string, name: string) {
+    const params = { path: { ...path().path, fingerprint } }
+    const body = { name: name.trim() || null }
+    const { error } = await api.PUT('/api/cells/{id}/sweeps/{fingerprint}', { params, body })
+    if (error) notices.say(new Error((error as { detail?: string }).detail ?? 'It has no name.'))
+    await load()
+  }
+  /** Goes to the closest approach that a change is about. */
+  async function show({ between }: Schemas['FindingChange']) {
+    if (!between) return
+    const same = (x: Schemas['SideReport'], y: Schemas['SideReport']) =>
+      x.item === y.item && (x.link ?? null) === (y.link ?? null)
+    const pair = await findings.find((p) => same(p.a, between[0]!) && same(p.b, between[1]!))
+    if (pair) await findings.showEvidence(pair)
+  }
+  const toggle = () => (open.value = !open.value)
+
+  return { open, toggle, now, earlier, chosen, other, compared, band, name, show }
+})
