@@ -65,7 +65,12 @@ const call =
 /** The client, asking the stand-in. */
 export async function standInFor(original: () => Promise<unknown>) {
   const client = (await original()) as object
-  const api = { GET: call('GET'), POST: call('POST'), DELETE: call('DELETE') }
+  const api = {
+    GET: call('GET'),
+    POST: call('POST'),
+    PUT: call('PUT'),
+    DELETE: call('DELETE'),
+  }
   return { ...client, api }
 }
 
