@@ -186,6 +186,9 @@ const certifiedBetween = (p: Pair) =>
   border: 1px solid var(--line);
   border-radius: 5px;
 }
+.filter select {
+  max-width: 82px;
+}
 .filter label {
   white-space: nowrap;
 }

@@ -156,13 +156,14 @@ const left = computed(() => {
 }
 .head {
   display: flex;
-  gap: 14px;
+  gap: 10px;
   align-items: baseline;
-  padding: 10px 14px 6px;
+  padding: 10px 12px 6px 14px;
   font-size: 12px;
 }
 .head .soft {
   margin-left: auto;
+  white-space: nowrap;
 }
 .tabs {
   display: flex;

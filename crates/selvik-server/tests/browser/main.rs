@@ -16,4 +16,5 @@ mod programs_by_hand;
 mod sections;
 mod the_main_job;
 mod trackpad_touch_and_depth;
+mod trying;
 mod views_and_tours;

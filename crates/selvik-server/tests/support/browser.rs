@@ -312,6 +312,29 @@ impl Browser {
         self.client.perform_actions(mouse).await.expect("a drag");
     }
 
+    /// Begins to drag, and holds on.
+    pub async fn take_along(&self, button: Button, from: (f64, f64), to: (f64, f64)) {
+        let button = button as u64;
+        let go = |(x, y): (f64, f64), ms| PointerAction::MoveTo {
+            duration: Some(Duration::from_millis(ms)),
+            x,
+            y,
+        };
+        let mouse = MouseActions::new("mouse".to_owned())
+            .then(go(from, 0))
+            .then(PointerAction::Down { button })
+            .then(go(((from.0 + to.0) / 2.0, (from.1 + to.1) / 2.0), 60))
+            .then(go(to, 60));
+        self.client.perform_actions(mouse).await.expect("a drag");
+    }
+
+    /// Lets go of what is dragged.
+    pub async fn drop_it(&self, button: Button) {
+        let button = button as u64;
+        let mouse = MouseActions::new("mouse".to_owned()).then(PointerAction::Up { button });
+        self.client.perform_actions(mouse).await.expect("a release");
+    }
+
     /// The same with a key held down.
     pub async fn drag_with(&self, key: char, button: Button, from: (f64, f64), to: (f64, f64)) {
         self.hold(key).await;
