@@ -48,7 +48,8 @@ pub fn profile(
 ) -> Result<BandReport> {
     let (workcell, path) = (of.workcell, of.path);
     let during = (wanted.from_s.max(0.0), wanted.to_s.min(path.duration()));
-    if !(during.0 < during.1) {
+    // Times that are not numbers are none.
+    if wanted.from_s.is_nan() || wanted.to_s.is_nan() || during.0 >= during.1 {
         return Err(FormatError::said("that is no time of the path"));
     }
     let named = |id, named: &BodyNamed| {
