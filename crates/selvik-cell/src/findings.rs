@@ -3,7 +3,7 @@
 use std::time::Instant;
 
 use selvik_core::clearance::{
-    BandShape, Known, Progress, Sweep, SweepOptions, clearance_band_again, sweep_again,
+    BandShape, Counted, Known, Progress, Sweep, SweepOptions, clearance_band_again, sweep_again,
 };
 use selvik_core::program::Path;
 use serde::{Deserialize, Serialize};
@@ -97,7 +97,7 @@ fn band_of(
     // The nearest pairs first: they lower the band so far that most others need no look.
     let mut nearest: Vec<_> = swept.pairs.iter().collect();
     nearest.sort_by(|a, b| a.clearance.attained().total_cmp(&b.clearance.attained()));
-    let pairs: Vec<_> = nearest.iter().map(|p| (p.pair, p.measured(path))).collect();
+    let pairs: Vec<Counted> = nearest.iter().map(|p| Counted::of(p, path)).collect();
     let shape = BandShape {
         during: (0.0, path.duration()),
         stretches: BAND_STRETCHES,

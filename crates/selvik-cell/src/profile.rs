@@ -70,7 +70,7 @@ pub fn profile(
         return Err(FormatError::said("nothing moves between those two"));
     }
     own.sort_by(|a, b| a.clearance.attained().total_cmp(&b.clearance.attained()));
-    let counted: Vec<Counted> = own.iter().map(|p| (p.pair, p.measured(path))).collect();
+    let counted: Vec<Counted> = own.iter().map(|p| Counted::of(p, path)).collect();
     let share = (during.1 - during.0) / path.duration();
     let shape = BandShape {
         during,

@@ -25,7 +25,11 @@ export function useSelectionHandles(
   const handleSize = computed(() => settings.furniture.handleSize)
   watch([() => items.handles, () => items.grip, handleSize, scene, loading], () => {
     const [mode, grip] = [items.handles, items.grip]
-    if (!mode || !grip || loading.value) return scene.value?.stage.setHandles(null)
+    if (!mode || !grip || loading.value) {
+      scene.value?.stage.setHandles(null)
+      items.dragged = null
+      return
+    }
     let from: Vec3 | null = null
     const shifted = (motion: Matrix4): Vec3 => {
       const [x, y, z] = [

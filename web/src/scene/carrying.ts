@@ -46,9 +46,14 @@ export class Carrying {
     this.handles?.dispose()
   }
 
-  /** Shows handles, or none. */
+  /** Shows handles, or none: what is being dragged is then back where it was. */
   set(carried: Carried | null, bodies: Bodies | undefined, hooks: CarryHooks) {
-    if (this.handles?.dragging || (!carried && !this.handles)) return
+    if (!carried && !this.handles) return
+    if (this.handles?.dragging) {
+      if (carried) return
+      this.handles.cancel()
+      this.frozen = null
+    }
     this.hooks = hooks
     this.gripped =
       carried && bodies

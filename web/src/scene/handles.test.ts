@@ -1,5 +1,5 @@
 // @vitest-environment happy-dom
-import { OrthographicCamera, PerspectiveCamera, Scene } from 'three'
+import { type Object3D, OrthographicCamera, PerspectiveCamera, Scene, type Vector3 } from 'three'
 import { describe, expect, it, vi } from 'vitest'
 
 import { matrixOf } from './poses'
@@ -23,6 +23,35 @@ describe('handles', () => {
     handles.set(null)
     expect(handles.shown).toBe(false)
     expect(scene.children).not.toContain(handles.object)
+  })
+
+  it('put back what was dragged when they are taken away meanwhile', () => {
+    const moved = vi.fn()
+    const handles = new Handles(
+      new Scene(),
+      new PerspectiveCamera(),
+      colours,
+      moved,
+      vi.fn(),
+      vi.fn(),
+    )
+    handles.set(grip)
+    const { controls, proxy } = handles as unknown as {
+      controls: {
+        dragging: boolean
+        axis: string | null
+        _positionStart: Vector3
+        _scaleStart: Vector3
+      }
+      proxy: Object3D
+    }
+    Object.assign(controls, { dragging: true, axis: 'X' })
+    controls._positionStart.copy(proxy.position)
+    controls._scaleStart.copy(proxy.scale)
+    proxy.position.x += 5
+    handles.cancel()
+    expect([handles.dragging, proxy.position.x]).toEqual([false, 1])
+    expect(moved.mock.lastCall![0].elements[12]).toBeCloseTo(0, 12)
   })
 
   it('ask for no new picture when panes of two kinds are drawn in turn', () => {

@@ -76,6 +76,13 @@ export class Handles {
     if (!this.shown) this.controls.attach(this.proxy)
   }
 
+  /** Ends a drag with everything where it was when it began. */
+  cancel() {
+    this.controls.reset()
+    this.controls.dragging = false
+    this.controls.axis = null
+  }
+
   /** Listens to the pointer on a pane. */
   listen(element: HTMLElement | null) {
     if (this.controls.dragging || this.controls.domElement === element) return

@@ -21,7 +21,8 @@ export function useWorkspaceKeys() {
   useEventListener(window, 'pointermove', dial.moved, { capture: true, passive: true })
   useEventListener(window, 'keydown', (e: KeyboardEvent) => {
     const target = e.target as HTMLElement
-    if (elsewhere(target)) return
+    // What has the focus may have done something with it.
+    if (e.defaultPrevented || elsewhere(target)) return
     if (standpoint.key(e, true)) return e.preventDefault()
     const plain = !e.ctrlKey && !e.metaKey && !e.altKey && !e.shiftKey
     const held = e.key.toLowerCase()

@@ -12,6 +12,7 @@ use super::near::Hung;
 use super::pair_motion::PairMotion;
 use super::progress::Progress;
 use super::rules::Pair;
+use super::sweep::PairResult;
 use crate::program::Path;
 use crate::robot::Assembly;
 use crate::spatial::Point;
@@ -57,8 +58,28 @@ pub struct BandShape {
     pub tolerance: f64,
 }
 
-/// A pair, and the times (s) at which its clearance counts.
-pub type Counted = (Pair, Vec<(f64, f64)>);
+/// A pair of a band.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Counted {
+    /// The pair.
+    pub pair: Pair,
+    /// When its clearance counts, s.
+    pub times: Vec<(f64, f64)>,
+    /// It is certain to stay this far apart then, m; 0 where nothing is known.
+    pub at_least: f64,
+}
+
+impl Counted {
+    /// A pair that was swept.
+    #[must_use]
+    pub fn of(result: &PairResult, path: &Path) -> Self {
+        Self {
+            pair: result.pair,
+            times: result.measured(path),
+            at_least: result.clearance.lower(),
+        }
+    }
+}
 
 /// Splits a time into stretches and bounds the smallest clearance of `pairs` in each. The band is narrowed until it is as wide
 /// as the tolerance or three hundredths of the clearance: what can be told apart in a chart. Pairs between which nothing ever moves would be a straight line through it, and are left out.
@@ -110,17 +131,17 @@ pub fn clearance_band_again(
     let moving: Vec<(usize, &Counted)> = pairs
         .iter()
         .enumerate()
-        .filter(|(_, (pair, _))| pair.moves(assembly, path))
+        .filter(|(_, counted)| counted.pair.moves(assembly, path))
         .collect();
     let asked = [from, to, stretches as f64, ceiling, tolerance];
-    let keys = Keys::new(assembly, path, asked, moving.iter().map(|(_, c)| &c.0));
-    let key_of = |(_, (pair, measured)): &(usize, &Counted)| keys.of(pair, measured, &[]);
+    let keys = Keys::new(assembly, path, asked, moving.iter().map(|(_, c)| &c.pair));
+    let key_of = |(_, c): &(usize, &Counted)| keys.of(&c.pair, &c.times, &[]);
     let key: Vec<Key> = moving.par_iter().map(key_of).collect();
     let before = known.band(keys.asked());
     let begun = Begun::on(before.as_deref(), &key, empty);
     let chunk = stretches.div_ceil(rayon::current_num_threads() * 4).max(1);
     progress.expect(stretches);
-    let counted = moving.iter().flat_map(|(_, (pair, _))| [pair.a, pair.b]);
+    let counted = moving.iter().flat_map(|(_, c)| [c.pair.a, c.pair.b]);
     let hung = Hung::along(assembly, path, counted);
     let Begun {
         mut points,
@@ -149,7 +170,7 @@ pub fn clearance_band_again(
         });
     if !progress.stopped() {
         let nearest = |p: &BandPoint| (p.attained < ceiling).then(|| key[p.pair]);
-        let bodies = moving.iter().flat_map(|(_, (pair, _))| [pair.a, pair.b]);
+        let bodies = moving.iter().flat_map(|(_, c)| [c.pair.a, c.pair.b]);
         known.remember_band(KnownBand {
             asked: keys.asked(),
             points: points.iter().map(|p| (*p, nearest(p))).collect(),
@@ -238,7 +259,7 @@ impl<'a> Part<'a> {
         let (assembly, path, moving) = (self.assembly, self.path, self.moving);
         self.motions
             .entry(at)
-            .or_insert_with(|| PairMotion::of(assembly, path, &moving[at].1.0))
+            .or_insert_with(|| PairMotion::of(assembly, path, &moving[at].1.pair))
     }
 
     /// The balls round all bodies during a stretch, where nothing is taken or set down meanwhile.
@@ -248,7 +269,7 @@ impl<'a> Part<'a> {
     }
 
     fn gap(&self, balls: &[(Point, f64)], at: usize) -> f64 {
-        let (pair, _) = self.moving[at].1;
+        let pair = &self.moving[at].1.pair;
         let ((p, r), (q, s)) = (balls[pair.a.0], balls[pair.b.0]);
         (p - q).norm() - r - s - ROUNDING
     }
@@ -265,11 +286,13 @@ impl<'a> Part<'a> {
                 continue;
             };
             let counts = |at: &usize| {
-                let (_, times) = self.moving[*at].1;
+                let times = &self.moving[*at].1.times;
                 times.iter().any(|(from, to)| (from..=to).contains(&&time))
             };
+            let may_matter = |at: &&usize| self.moving[**at].1.at_least < point.attained;
             let mut near: Vec<(f64, usize)> = among
                 .iter()
+                .filter(may_matter)
                 .map(|&at| (self.gap(&balls, at), at))
                 .filter(|(gap, at)| *gap < point.attained && counts(at))
                 .collect();
@@ -299,10 +322,22 @@ impl<'a> Part<'a> {
     /// Lowers the band to what the pairs of `left` do; halves it for those that this does not settle narrowly enough.
     fn narrow(&mut self, points: &mut [BandPoint], mut left: Vec<usize>) {
         let (from, to) = (points[0].from, points[points.len() - 1].to);
+        let most = self.needed(points);
         left.retain(|&at| {
-            let (_, times) = self.moving[at].1;
-            times.iter().any(|s| s.0.max(from) < s.1.min(to))
+            let Counted {
+                times, at_least, ..
+            } = self.moving[at].1;
+            if !times.iter().any(|s| s.0.max(from) < s.1.min(to)) {
+                return false;
+            }
+            if *at_least >= most {
+                lower_to(points, *at_least);
+            }
+            *at_least < most
         });
+        if left.is_empty() {
+            return;
+        }
         if let Some(balls) = self.balls(from, to) {
             let needed = self.needed(points);
             left.retain(|&at| {
@@ -317,8 +352,7 @@ impl<'a> Part<'a> {
             // The one that came nearest lowers it most: little is asked of the others then.
             left.sort_by_key(|&at| at != point.pair);
             for at in left {
-                let (_, times) = self.moving[at].1;
-                for &(start, end) in times {
+                for &(start, end) in &self.moving[at].1.times {
                     let within = (start.max(from), end.min(to));
                     if within.0 < within.1 && !self.progress.stopped() {
                         let tolerance = self.tolerance;
@@ -329,7 +363,7 @@ impl<'a> Part<'a> {
             return;
         }
         left.retain(|&at| {
-            let (_, times) = self.moving[at].1;
+            let times = &self.moving[at].1.times;
             let whole = times.iter().any(|s| s.0 <= from && to <= s.1);
             if !whole || self.progress.stopped() {
                 return true;

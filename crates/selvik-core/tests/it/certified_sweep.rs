@@ -8,7 +8,7 @@ use proptest::prelude::*;
 use rstest::rstest;
 use selvik_core::cell::{Cell, Item, Role};
 use selvik_core::clearance::{
-    Aim, BandShape, Limit, Named, PairMotion, Progress, Requirement, Rule, RuleSet, Sweep,
+    Aim, BandShape, Counted, Limit, Named, PairMotion, Progress, Requirement, Rule, RuleSet, Sweep,
     SweepOptions, Verdict, clearance_band, distance, intervals_below, sweep,
 };
 use selvik_core::mesh::{Surface, TriangleMesh, box_mesh, cylinder_mesh, sphere_mesh};
@@ -126,7 +126,12 @@ fn the_band_holds_the_least_clearance_of_every_stretch(#[case] from: f64, #[case
     let path = Path::new(1, vec![0.0, 2.0], vec![-1.0, 1.0], Vec::new());
     let pairs = rules(0.2, 0.25).scope(&assembly, &path).pairs;
     let whole = vec![(0.0, path.duration())];
-    let pairs: Vec<_> = pairs.into_iter().map(|p| (p, whole.clone())).collect();
+    let counted = |pair| Counted {
+        pair,
+        times: whole.clone(),
+        at_least: 0.0,
+    };
+    let pairs: Vec<_> = pairs.into_iter().map(counted).collect();
     let (ceiling, tolerance) = (0.3, 5e-4);
     let progress = Progress::default();
     let shape = BandShape {

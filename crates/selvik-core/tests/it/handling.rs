@@ -5,8 +5,8 @@ use std::collections::HashMap;
 use nalgebra::Unit;
 use selvik_core::cell::{Cell, Item, Role};
 use selvik_core::clearance::{
-    BandShape, LeftOutReason, Limit, Named, PairResult, Progress, Requirement, Rule, RuleSet,
-    Sweep, SweepOptions, Verdict, clearance_band, distance, sweep,
+    BandShape, Counted, LeftOutReason, Limit, Named, PairResult, Progress, Requirement, Rule,
+    RuleSet, Sweep, SweepOptions, Verdict, clearance_band, distance, sweep,
 };
 use selvik_core::mesh::{Shape, Surface};
 use selvik_core::program::{
@@ -339,7 +339,11 @@ fn the_band_shows_it_only_while_it_is_carried() {
     let pairs: Vec<_> = pairs
         .into_iter()
         .filter(|p| [p.a, p.b].contains(&bar) && [p.a, p.b].contains(&post))
-        .map(|p| (p, vec![p.times.expect("while it is held")]))
+        .map(|pair| Counted {
+            pair,
+            times: vec![pair.times.expect("while it is held")],
+            at_least: 0.0,
+        })
         .collect();
     let shape = BandShape {
         during: (0.0, path.duration()),

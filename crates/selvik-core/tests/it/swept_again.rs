@@ -7,9 +7,9 @@ use nalgebra::Unit;
 use proptest::prelude::*;
 use selvik_core::cell::{Cell, Item, Role};
 use selvik_core::clearance::{
-    Allowance, BandShape, Known, Limit, Named, Pair, PairResult, Progress, Requirement, Rule,
-    RuleSet, Sweep, SweepOptions, Verdict, clearance_band, clearance_band_again, distance, sweep,
-    sweep_again,
+    Allowance, BandShape, Counted, Known, Limit, Named, Pair, PairResult, Progress, Requirement,
+    Rule, RuleSet, Sweep, SweepOptions, Verdict, clearance_band, clearance_band_again, distance,
+    sweep, sweep_again,
 };
 use selvik_core::mesh::{Surface, box_mesh, cylinder_mesh};
 use selvik_core::program::Path;
@@ -217,7 +217,7 @@ proptest! {
             if step % 10 < 9 {
                 continue;
             }
-            let counted: Vec<_> = anew.pairs.iter().map(|r| (r.pair, r.measured(&path))).collect();
+            let counted: Vec<_> = anew.pairs.iter().map(|r| Counted::of(r, &path)).collect();
             let shape = BandShape {
                 during: (0.0, path.duration()),
                 stretches: 24,
@@ -230,8 +230,8 @@ proptest! {
                 let nearest = [0.0, 1.0].map(|share| {
                     let time = x.from + (x.to - x.from) * share;
                     // What may touch at all times is not in it.
-                    let counts = counted.iter().filter(|(_, times)| !times.is_empty());
-                    let apart = counts.map(|(pair, _)| apart(&assembly, &path, pair, time));
+                    let counts = counted.iter().filter(|c| !c.times.is_empty());
+                    let apart = counts.map(|c| apart(&assembly, &path, &c.pair, time));
                     apart.fold(0.2, f64::min)
                 });
                 let nearest = nearest.into_iter().fold(0.2, f64::min);
