@@ -90,10 +90,13 @@ const rows = computed(() =>
   color: var(--soft);
 }
 .overall {
-  display: flex;
-  gap: 6px;
-  align-items: center;
-  font-size: 13px;
+  display: grid;
+  grid-template-columns: 18px minmax(0, 1fr);
+  gap: 0 4px;
+  align-items: baseline;
+}
+.overall .soft {
+  grid-column: 2;
 }
 .row {
   display: grid;

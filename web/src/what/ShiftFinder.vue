@@ -79,7 +79,7 @@ function shift() {
   <div class="shift">
     <span class="line">
       <label :title="MEANT"
-        ><span class="soft">Rules kept, along </span>
+        ><span class="soft">Smallest shift along </span>
         <select v-model="way" aria-label="Along" data-test="shift-along">
           <option v-for="(_, name) in ways" :key="name">{{ name }}</option>
         </select></label
