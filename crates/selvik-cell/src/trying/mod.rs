@@ -91,7 +91,12 @@ impl Tentative<'_> {
             not_certified: count(Verdict::NotCertified),
             tight: count(Verdict::Tight),
             pairs: worst.iter().map(report).collect(),
-            now: Jogging::default().nearest(ruled, poses, TOLD),
+            // Where there are more frames than before, or fewer, what stood where is not told apart.
+            now: if poses.0.len() == poses.1.len() {
+                Jogging::default().nearest(ruled, poses, TOLD)
+            } else {
+                Vec::new()
+            },
         }
     }
 }

@@ -180,8 +180,12 @@ pub fn smallest_shift(
         }
         Step::Stopped => return Ok(none(sweeps, STOPPED.to_owned())),
     };
-    let mut open: Vec<(f64, Vector)> = directions.iter().map(|d| (next(0.0, start), *d)).collect();
-    let mut proven = true;
+    // Whether the programs move along is seen by the shortest shift there is.
+    sweeps += 1;
+    let (_, mut proven) = step(directions[0] * (SHORTEST_MM * 1e-3))?;
+    let least = |proven: bool, short: f64| if proven { short } else { BLIND_MM };
+    let first = next(0.0, least(proven, start));
+    let mut open: Vec<(f64, Vector)> = directions.iter().map(|d| (first, *d)).collect();
     while let Some(at) = nearest(&open) {
         let (length, direction) = open.swap_remove(at);
         if length > wanted.most_mm {
@@ -205,17 +209,19 @@ pub fn smallest_shift(
                 });
             }
             Step::Lacks(short, pair) => {
-                let least = if same_path { 0.0 } else { BLIND_MM };
-                open.push((next(length, (short * 1e3).max(least)), direction));
+                open.push((next(length, least(proven, short * 1e3)), direction));
                 last = pair;
             }
             Step::Unmeasured | Step::Stopped => return Ok(none(sweeps, STOPPED.to_owned())),
         }
     }
-    let said = format!(
-        "No shift up to {} mm helps; {last} is in the way.",
-        wanted.most_mm
-    );
+    let most = wanted.most_mm;
+    let said = if proven {
+        format!("No shift up to {most} mm helps; {last} is in the way.")
+    } else {
+        // The programs move along: what lies between two steps is not known.
+        format!("None was found up to {most} mm in steps of a millimetre; {last} is in the way.")
+    };
     Ok(none(sweeps, said))
 }
 

@@ -179,6 +179,49 @@ fn where_the_programs_move_along_nothing_is_said_to_be_the_smallest() {
     assert!((exact..exact + 1.5).contains(&by), "{found:?}");
 }
 
+/// The other ball lies right at the end of the way: 70 mm are lacking where it is, and a shift of 40 along X with everything leaves
+/// that as it is. What a target on the plate makes of longer ones is not known before they are tried.
+#[test]
+fn where_the_programs_move_along_no_shift_is_ruled_out_unseen() {
+    let cell = passing_at([30.0, 110.0], Some("plate"));
+    let found = cell.smallest("plate", &[0], 40.0).unwrap();
+    assert_eq!(found.by_mm, None);
+    assert!(found.sweeps > 70, "{found:?}");
+    assert!(
+        found.said.contains("None was found up to 40 mm"),
+        "{}",
+        found.said
+    );
+}
+
+/// A new group is a frame more than before.
+#[test]
+fn what_adds_a_frame_is_tried_too() {
+    let cell = passing(170.0);
+    let mut document = cell.workcell.document.clone();
+    let how = Arrange::Group {
+        name: "Both".to_owned(),
+    };
+    let edit = edit_of(&cell.posed(), &["post".to_owned()], &how).unwrap();
+    edit.apply(&mut document).unwrap();
+    let workcell = Workcell::built_on(&[&cell.workcell], document, &cell.files).unwrap();
+    let path = workcell.path().unwrap();
+    let tentative = Tentative {
+        workcell: &workcell,
+        path: &path,
+        known: &cell.known,
+    };
+    let swept = tentative.swept(&Progress::default()).unwrap();
+    let pairs: Vec<Pair> = workcell.rules.scope(&workcell.assembly, &path).pairs;
+    let before = cell.moment().poses(&cell.workcell.assembly);
+    let after = path
+        .moment(&workcell.assembly, 0.0)
+        .poses(&workcell.assembly);
+    assert_ne!(before.len(), after.len());
+    let tried = tentative.told(&swept, &["post".to_owned()], &pairs, (&before, &after));
+    assert!((tried.pairs[0].attained_mm - 20.0).abs() < 0.15 && tried.now.is_empty());
+}
+
 #[rstest]
 #[case(&[], 100.0, "one axis")]
 #[case(&[0, 0], 100.0, "one axis")]
