@@ -61,6 +61,25 @@ describe('the list of clearances', () => {
     expect(findings.sweep).toHaveBeenCalledOnce()
   })
 
+  it('groups them by what runs at the closest approach, and by whose bodies they are', async () => {
+    const runs = (...moves: string[]) => ({ moves })
+    swept([
+      pair('Hook', 'broken', runs('Seal: linear to P1', 'Load: wait')),
+      pair('Arm', 'tight', runs('Seal: linear to P2', 'Load: wait')),
+      pair('Hook', 'tight', runs()),
+    ])
+    const list = mounted(ClearanceList, pinia)
+    const grouped = async (how: string) => {
+      await list.get(byTest('grouping')).setValue(how)
+      return list.findAll(byTest('group')).map((g) => g.text())
+    }
+    expect(list.findAll(byTest('group'))).toHaveLength(0)
+    expect(await grouped('by program')).toEqual(['Seal · Load', 'while nothing runs'])
+    expect(await grouped('by move')).toHaveLength(3)
+    expect(await grouped('by items')).toEqual(['Hook – post', 'Arm – post'])
+    expect(cards(list)).toHaveLength(3)
+  })
+
   it('shows all that is not as it should be, and the nearest of the others', () => {
     const meets = Array.from({ length: 9 }, (_, i) => pair(`Far ${i}`, 'meets'))
     swept([pair('Hook', 'broken'), pair('Arm', 'tight'), ...meets])

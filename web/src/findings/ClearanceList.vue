@@ -2,6 +2,7 @@
 import { computed, ref } from 'vue'
 
 import type { Pair } from '../api/client'
+import { useCell } from '../cell/cellStore'
 import { useKeys } from '../settings/bindings'
 import { useUnits } from '../settings/units'
 import { clock } from '../when/whenStore'
@@ -12,6 +13,7 @@ import VerdictMark from './VerdictMark.vue'
 import { pairKey, verdictWord } from './verdicts'
 
 const keyOf = useKeys()
+const cell = useCell()
 const kept = useKept()
 const findings = useFindings()
 const rules = useRules()
@@ -32,13 +34,20 @@ const shown = computed(() => {
   return all.value ? findings.pairs : [...notable.value, ...others.value.slice(0, 4)]
 })
 const rest = computed(() => (findings.isFiltered ? 0 : findings.count - shown.value.length))
-/** Whether they stand by the moves that run at the closest approach. */
-const byMove = ref(false)
+const STILL = 'while nothing runs'
+const itemName = (id: string) => cell.items.get(id)?.name ?? id
+/** How they are grouped, and what the group of a pair is called; groups stand as their worst do. */
+const groupings = {
+  ranked: () => '',
+  'by move': (p: Pair) => p.moves.join(' · ') || STILL,
+  'by program': (p: Pair) => p.moves.map((move) => move.split(':')[0]).join(' · ') || STILL,
+  'by items': (p: Pair) => [p.a, p.b].map((side) => itemName(side.item)).join(' – '),
+}
+const grouping = ref<keyof typeof groupings>('ranked')
 const groups = computed(() => {
-  if (!byMove.value) return [{ name: '', pairs: shown.value }]
   const of = new Map<string, Pair[]>()
   for (const p of shown.value) {
-    const name = p.moves?.join(' · ') || 'while nothing runs'
+    const name = groupings[grouping.value](p)
     of.set(name, [...(of.get(name) ?? []), p])
   }
   return [...of].map(([name, pairs]) => ({ name, pairs }))
@@ -113,9 +122,14 @@ const certifiedBetween = (p: Pair) =>
       <option value="">all</option>
       <option v-for="word in words" :key="word" :value="word">{{ verdictWord(word) }}</option>
     </select>
-    <label title="By the moves that run at the closest approach"
-      ><input v-model="byMove" type="checkbox" data-test="by-move" /> by move</label
+    <select
+      v-model="grouping"
+      aria-label="Grouped"
+      title="Moves and programs are those that run at the closest approach"
+      data-test="grouping"
     >
+      <option v-for="(_, name) in groupings" :key="name">{{ name }}</option>
+    </select>
   </div>
   <p v-if="findings.filtered && !findings.filtered.length" class="soft none" data-test="none-so">
     No pair is so.
@@ -188,9 +202,6 @@ const certifiedBetween = (p: Pair) =>
 }
 .filter select {
   max-width: 82px;
-}
-.filter label {
-  white-space: nowrap;
 }
 .group {
   padding: 4px 6px 0;

@@ -82,7 +82,8 @@ impl Counted {
 }
 
 /// Splits a time into stretches and bounds the smallest clearance of `pairs` in each. The band is narrowed until it is as wide
-/// as the tolerance or three hundredths of the clearance: what can be told apart in a chart. Pairs between which nothing ever moves would be a straight line through it, and are left out.
+/// as the tolerance or three hundredths of the clearance: what can be told apart in a chart. Pairs between which nothing ever
+/// moves would be a straight line through it, and are left out.
 #[must_use]
 pub fn clearance_band(
     assembly: &Assembly,
