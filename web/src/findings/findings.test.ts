@@ -57,7 +57,13 @@ describe('what was found', () => {
     expect([times(SWEEP), times(FINDINGS)]).toEqual([2, 1])
     expect(findings.fresh).toBe(true)
     last = { fresh: true, tag: 'f1n2', fingerprint: 'f1' }
-    await findings.load()
+    const loading = findings.load()
+    // Until then what there was stays where it is.
+    for (let turn = 0; turn < 4; turn++) {
+      expect(findings.findings).not.toBe(null)
+      await Promise.resolve()
+    }
+    await loading
     expect(times(FINDINGS)).toBe(2)
   })
 

@@ -68,15 +68,19 @@ export const useFindings = defineStore('findings', () => {
   }
   async function fetchFindings(fingerprint: string | null) {
     unreadable.value = null
-    findings.value = null
-    pairs.value = []
-    if (!fingerprint) return
+    const none = () => {
+      findings.value = null
+      pairs.value = []
+    }
+    if (!fingerprint) return none()
+    // What there is stays until the other is here.
     const request = { params: { path: { id: cell.cell!.id }, query: { fingerprint } } }
     try {
       const found = await answer(api.GET('/api/cells/{id}/findings', request))
       findings.value = found
       pairs.value = found.pairs
     } catch (e) {
+      none()
       unreadable.value = (e as Error).message
     }
   }
