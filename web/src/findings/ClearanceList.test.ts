@@ -74,9 +74,9 @@ describe('the list of clearances', () => {
       return list.findAll(byTest('group')).map((g) => g.text())
     }
     expect(list.findAll(byTest('group'))).toHaveLength(0)
-    expect(await grouped('by program')).toEqual(['Seal · Load', 'while nothing runs'])
-    expect(await grouped('by move')).toHaveLength(3)
-    expect(await grouped('by items')).toEqual(['Hook – post', 'Arm – post'])
+    expect(await grouped('programs')).toEqual(['Seal · Load', 'while nothing runs'])
+    expect(await grouped('moves')).toHaveLength(3)
+    expect(await grouped('items')).toEqual(['Hook – post', 'Arm – post'])
     expect(cards(list)).toHaveLength(3)
   })
 

@@ -34,14 +34,16 @@ const shown = computed(() => {
   return all.value ? findings.pairs : [...notable.value, ...others.value.slice(0, 4)]
 })
 const rest = computed(() => (findings.isFiltered ? 0 : findings.count - shown.value.length))
+const GROUPED =
+  'Grouped by the moves or programs that run at the closest approach, or by whose bodies they are'
 const STILL = 'while nothing runs'
 const itemName = (id: string) => cell.items.get(id)?.name ?? id
 /** How they are grouped, and what the group of a pair is called; groups stand as their worst do. */
 const groupings = {
   ranked: () => '',
-  'by move': (p: Pair) => p.moves.join(' · ') || STILL,
-  'by program': (p: Pair) => p.moves.map((move) => move.split(':')[0]).join(' · ') || STILL,
-  'by items': (p: Pair) => [p.a, p.b].map((side) => itemName(side.item)).join(' – '),
+  moves: (p: Pair) => p.moves.join(' · ') || STILL,
+  programs: (p: Pair) => p.moves.map((move) => move.split(':')[0]).join(' · ') || STILL,
+  items: (p: Pair) => [p.a, p.b].map((side) => itemName(side.item)).join(' – '),
 }
 const grouping = ref<keyof typeof groupings>('ranked')
 const groups = computed(() => {
@@ -122,12 +124,7 @@ const certifiedBetween = (p: Pair) =>
       <option value="">all</option>
       <option v-for="word in words" :key="word" :value="word">{{ verdictWord(word) }}</option>
     </select>
-    <select
-      v-model="grouping"
-      aria-label="Grouped"
-      title="Moves and programs are those that run at the closest approach"
-      data-test="grouping"
-    >
+    <select v-model="grouping" aria-label="Grouped" :title="GROUPED" data-test="grouping">
       <option v-for="(_, name) in groupings" :key="name">{{ name }}</option>
     </select>
   </div>
