@@ -1,10 +1,8 @@
 //! Which bodies touch or overlap where everything stands, and how much.
 
-use std::sync::atomic::{AtomicBool, Ordering};
-
 use nalgebra::Translation3;
 use rayon::prelude::*;
-use selvik_core::clearance::{Limit, Side, distance, overlap_depth};
+use selvik_core::clearance::{Limit, Progress, Side, distance, overlap_depth};
 use selvik_core::mesh::Surface;
 use selvik_core::robot::BodyId;
 use selvik_core::section::{crossing_lines, shared_mass};
@@ -98,12 +96,12 @@ const SHIFTED: f64 = 0.99;
 /// So many segments of a crossing are told.
 const MOST_LINES: usize = 20_000;
 
-/// Looks for what touches and overlaps where `asked` has everything; when `stop` becomes true, what was found until then is
+/// Looks for what touches and overlaps where `asked` has everything; when it is stopped, what was found until then is
 /// all there is.
 ///
 /// # Errors
 /// [`FormatError`] for an item that is not there, or a tolerance that is none.
-pub fn overlaps(asked: &Asked, wanted: &OverlapsWanted, stop: &AtomicBool) -> Result<Overlaps> {
+pub fn overlaps(asked: &Asked, wanted: &OverlapsWanted, progress: &Progress) -> Result<Overlaps> {
     let workcell = asked.workcell();
     let assembly = &workcell.assembly;
     let tolerance = wanted.tolerance_mm * 1e-3;
@@ -150,7 +148,7 @@ pub fn overlaps(asked: &Asked, wanted: &OverlapsWanted, stop: &AtomicBool) -> Re
             near.push((*a.min(b), *a.max(b)));
         }
     }
-    let goes_on = || !stop.load(Ordering::Relaxed);
+    let goes_on = || !progress.stopped();
     let meet: Vec<Meeting> = near
         .into_par_iter()
         .filter(|_| goes_on())

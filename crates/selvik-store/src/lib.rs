@@ -11,6 +11,7 @@ mod files;
 mod notes;
 pub mod schema;
 mod sweeps;
+mod wanted;
 
 use std::time::Duration;
 
@@ -24,7 +25,8 @@ use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
 pub use edits::{Done, NewEdit, Step, UndoState, Walk, WalkedStep};
 pub use notes::Notes;
 use selvik_formats::FormatError;
-pub use sweeps::{EarlierSweep, KeptSweep, SweptSummary, TakenUp, Verdicts, WantedSweep};
+pub use sweeps::{EarlierSweep, KeptSweep, SweptSummary, Verdicts};
+pub use wanted::{TakenUp, WantedSweep};
 
 type Harness = diesel_async::AsyncMigrationHarness<Object<AsyncPgConnection>>;
 

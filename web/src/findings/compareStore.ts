@@ -14,39 +14,50 @@ export const useCompare = defineStore('compare', () => {
 
   const open = ref(false)
   const sweeps = shallowRef<Schemas['SweepKept'][]>([])
-  /** The fingerprint of the earlier one. */
-  const chosen = ref<string | null>(null)
+  /** The fingerprint of the earlier one that was picked. */
+  const picked = ref<string | null>(null)
   const compared = shallowRef<Schemas['Comparison'] | null>(null)
   const path = () => ({ path: { id: cell.cell!.id } })
 
   /** Of the sweep that is shown, and all before. */
   const now = computed(() => sweeps.value.find((s) => s.fingerprint === findings.madeOf) ?? null)
   const earlier = computed(() => sweeps.value.filter((s) => s !== now.value))
-  const other = computed(() => earlier.value.find((s) => s.fingerprint === chosen.value) ?? null)
+  /** That of the earlier one: of the one before, until another is picked. */
+  const chosen = computed({
+    get: () => {
+      const other = earlier.value.find((s) => s.fingerprint === picked.value)
+      return (other ?? earlier.value[0])?.fingerprint ?? null
+    },
+    set: (fingerprint) => (picked.value = fingerprint),
+  })
   /** The band of the earlier one. */
   const band = computed(() => (open.value ? (compared.value?.band ?? null) : null))
 
-  let turn = 0
   async function load() {
-    const mine = ++turn
     if (!open.value || !cell.cell || !findings.madeOf) return
     try {
-      const all = await answer(api.GET('/api/cells/{id}/sweeps', { params: path() }))
-      if (mine !== turn) return
-      sweeps.value = all
-      // The one before, until another is chosen.
-      if (!other.value) chosen.value = earlier.value[0]?.fingerprint ?? null
-      compared.value = null
-      if (!chosen.value) return
-      const query = { fingerprint: findings.madeOf, with: chosen.value }
-      const request = { params: { ...path(), query } }
+      sweeps.value = await answer(api.GET('/api/cells/{id}/sweeps', { params: path() }))
+    } catch (e) {
+      notices.say(e)
+    }
+  }
+  watch([open, () => findings.madeOf, () => cell.cell?.id], () => void load())
+  let turn = 0
+  async function compare() {
+    const mine = ++turn
+    compared.value = null
+    // They are compared once both are in the list.
+    if (!open.value || !now.value || !chosen.value) return
+    const query = { fingerprint: now.value.fingerprint, with: chosen.value }
+    const request = { params: { ...path(), query } }
+    try {
       const found = await answer(api.GET('/api/cells/{id}/comparison', request))
       if (mine === turn) compared.value = found
     } catch (e) {
       if (mine === turn) notices.say(e)
     }
   }
-  watch([open, chosen, () => findings.madeOf, () => cell.cell?.id], () => void load())
+  watch([open, () => now.value?.fingerprint, chosen], () => void compare())
 
   /** Gives a sweep a name, by which it is kept, or takes it away. */
   async function name(fingerprint: string, name: string) {
@@ -66,5 +77,5 @@ export const useCompare = defineStore('compare', () => {
   }
   const toggle = () => (open.value = !open.value)
 
-  return { open, toggle, now, earlier, chosen, other, compared, band, name, show }
+  return { open, toggle, now, earlier, chosen, compared, band, name, show }
 })

@@ -121,7 +121,9 @@ export const useFindings = defineStore('findings', () => {
     moreFiltered.value = page.length === PAGE
   }
   const filterSoon = useDebounceFn(() => filter(), 150)
-  watch([wanted, madeOf, pairs], () => void filterSoon(), { deep: true })
+  const called = () => wanted.value.called
+  const verdict = () => wanted.value.verdict
+  watch([called, verdict, madeOf, pairs], () => void filterSoon())
   const filterOn = () => filter(filtered.value?.length ?? 0)
   /** The first pair that `is` says, on whatever page it stands. */
   async function find(is: (pair: Pair) => boolean): Promise<Pair | undefined> {

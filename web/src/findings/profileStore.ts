@@ -25,17 +25,20 @@ export const useProfile = defineStore('profile', () => {
 
   /** How long the part must stay as it is before more of it is asked for, ms. */
   const REST_MS = 150
-  let turn = 0
+  let running: AbortController | null = null
   async function ask(between: Schemas['ProfileWanted']['between'], [from_s, to_s]: number[]) {
     const request = {
       params: { path: { id: cell.cell!.id } },
       body: { from_s: from_s!, to_s: to_s!, between },
+      signal: running!.signal,
     }
     // What is refused has no profile: its card says what it comes to.
     return answer(api.POST('/api/cells/{id}/profile', request)).catch(() => null)
   }
   async function load() {
-    const mine = ++turn
+    // What is no longer wanted is not worked out.
+    running?.abort()
+    const mine = (running = new AbortController())
     const [part, pair] = [strip.part, findings.shown]
     const isThere = findings.fresh && !!cell.cell && when.duration > 0
     if (!isThere || !part) close.value = null
@@ -46,7 +49,7 @@ export const useProfile = defineStore('profile', () => {
       part ? ask(null, part) : null,
       pair ? ask([named(pair.a), named(pair.b)], strip.shown) : null,
     ])
-    if (mine === turn) [close.value, ofPair.value] = [all, one]
+    if (mine === running) [close.value, ofPair.value] = [all, one]
   }
   const loadSoon = useDebounceFn(load, REST_MS)
   watch([() => strip.part, () => findings.shown, () => findings.fresh], () => {

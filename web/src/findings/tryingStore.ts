@@ -45,6 +45,7 @@ export const useTrying = defineStore('trying', () => {
     running?.abort()
     waiting = running = told.value = null
     refused.value = ''
+    behind.value = false
   }
   watch(
     () => items.dragged,

@@ -121,7 +121,8 @@ const markAt = (p: Pair) => ({
         class="breach"
       />
       <text v-if="band && when.duration" x="6" :y="top - 5" class="label axis">
-        Smallest clearance of all pairs, certified · {{ units.sign }}, square-root scale
+        Smallest clearance of all pairs, {{ findings.fresh ? 'certified' : 'at the last sweep' }} ·
+        {{ units.sign }}, square-root scale
         <tspan v-if="earlier.length" dx="8" class="was">- - at the earlier sweep</tspan>
         <tspan v-if="own.length" class="of-pair" dx="8">{{ pairSaid }}</tspan>
         <tspan v-if="under" class="at" dx="8" data-test="band-under">{{ under.text }}</tspan>

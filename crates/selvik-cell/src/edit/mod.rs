@@ -13,6 +13,7 @@ pub use delete::{Consequences, consequences};
 pub use items::{Hanging, ItemChange, Placement};
 pub use mechanisms::MechanismChange;
 pub use programs::ProgramChange;
+pub(crate) use roster::families;
 use schemars::JsonSchema;
 use selvik_formats::Result;
 use serde::{Deserialize, Serialize};

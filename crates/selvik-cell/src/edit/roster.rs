@@ -39,7 +39,7 @@ pub(super) fn positions<'a>(
 }
 
 /// All that hangs on `tops`, they themselves included, in the roster's order.
-pub(super) fn families(document: &CellDocument, tops: &[String]) -> Result<Vec<usize>> {
+pub(crate) fn families(document: &CellDocument, tops: &[String]) -> Result<Vec<usize>> {
     positions(document, tops)?;
     let mut within: HashSet<&str> = tops.iter().map(String::as_str).collect();
     loop {

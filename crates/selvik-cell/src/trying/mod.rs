@@ -4,17 +4,19 @@ mod smallest_shift;
 
 use std::collections::HashSet;
 
-use selvik_core::clearance::{Known, PairResult, Progress, Sweep, SweepOptions, sweep_again};
+use selvik_core::clearance::{Known, Pair, PairResult, Progress, Sweep, SweepOptions, sweep_again};
 use selvik_core::program::Path;
 use selvik_core::spatial::Pose;
+use selvik_formats::Result;
 use serde::Serialize;
 use utoipa::ToSchema;
 
 use crate::Workcell;
+use crate::edit::families;
 use crate::jog::{Jogging, NearPair, Ruled};
 use crate::report::{PairReport, Verdict, pair_report};
 
-pub use smallest_shift::{SHORTEST_MM, ShiftFound, ShiftWanted, Stand, Step, smallest_shift};
+pub use smallest_shift::{SHORTEST_MM, ShiftFound, ShiftWanted, Shifted, smallest_shift};
 
 /// So many pairs are told.
 const TOLD: usize = 4;
@@ -59,14 +61,16 @@ impl Tentative<'_> {
 
     /// What the change comes to that moved `items`. `pairs` are those that count at the instant asked about, `poses` are where
     /// everything stood then and where it stands.
-    #[must_use]
+    ///
+    /// # Errors
+    /// [`FormatError`](selvik_formats::FormatError) for items that are not there.
     pub fn told(
         &self,
         swept: &Sweep,
         items: &[String],
-        pairs: &[selvik_core::clearance::Pair],
+        pairs: &[Pair],
         poses: (&[Pose], &[Pose]),
-    ) -> Tried {
+    ) -> Result<Tried> {
         let count = |verdict: Verdict| {
             let alike = swept
                 .pairs
@@ -74,8 +78,8 @@ impl Tentative<'_> {
                 .filter(|p| Verdict::from(p.verdict) == verdict);
             alike.count()
         };
-        let family = family(self.workcell, items);
-        let own = |result: &&PairResult| is_of(self.workcell, &family, result);
+        let family = Family::of(self.workcell, items)?;
+        let own = |result: &&PairResult| family.holds(result) > 0;
         let mut worst: Vec<_> = swept.pairs.iter().filter(own).take(TOLD).collect();
         if worst.is_empty() {
             worst = swept.pairs.iter().take(TOLD).collect();
@@ -85,7 +89,7 @@ impl Tentative<'_> {
             workcell: self.workcell,
             pairs,
         };
-        Tried {
+        Ok(Tried {
             verdict: swept.verdict().into(),
             broken: count(Verdict::Broken),
             not_certified: count(Verdict::NotCertified),
@@ -97,34 +101,39 @@ impl Tentative<'_> {
             } else {
                 Vec::new()
             },
-        }
+        })
     }
 }
 
 /// Items with all that hangs on them in the roster, as positions.
-fn family(workcell: &Workcell, items: &[String]) -> HashSet<usize> {
-    let all = &workcell.document.items;
-    let mut family: HashSet<&str> = items.iter().map(String::as_str).collect();
-    loop {
-        let before = family.len();
-        let carried = all.iter().filter(|item| {
-            let parent = item.parent.as_deref();
-            parent.is_some_and(|parent| family.contains(parent))
-        });
-        let carried: Vec<&str> = carried.map(|item| item.id.as_str()).collect();
-        family.extend(carried);
-        if family.len() == before {
-            break;
-        }
-    }
-    let positions = all.iter().enumerate();
-    positions
-        .filter(|(_, item)| family.contains(item.id.as_str()))
-        .map(|(at, _)| at)
-        .collect()
+struct Family<'a> {
+    workcell: &'a Workcell,
+    items: HashSet<usize>,
 }
 
-fn is_of(workcell: &Workcell, family: &HashSet<usize>, result: &PairResult) -> bool {
-    let [a, b] = [result.pair.a, result.pair.b].map(|id| workcell.assembly.body(id).item);
-    family.contains(&a) != family.contains(&b)
+impl<'a> Family<'a> {
+    fn of(workcell: &'a Workcell, items: &[String]) -> Result<Self> {
+        let items = families(&workcell.document, items)?;
+        Ok(Self {
+            workcell,
+            items: items.into_iter().collect(),
+        })
+    }
+
+    /// How many bodies of a pair belong to it.
+    fn holds(&self, result: &PairResult) -> usize {
+        let bodies = [result.pair.a, result.pair.b].into_iter();
+        bodies
+            .filter(|&id| self.items.contains(&self.workcell.assembly.body(id).item))
+            .count()
+    }
+
+    /// Whether something that is taken hangs on it at times.
+    fn carries(&self, path: &Path) -> bool {
+        let carriers = path.handling().stays().filter_map(|stay| stay.on);
+        let nodes = self.workcell.assembly.nodes();
+        carriers
+            .into_iter()
+            .any(|on| self.items.contains(&nodes[on.0].item))
+    }
 }

@@ -1,23 +1,27 @@
 //! The smallest shift after which something keeps all its rules over the whole path.
 //!
-//! A shift by s changes no distance by more than s at any instant, as long as the programmed motion stays what it is. So where a
-//! pair comes as near as d and D is required, no shift that is less than D − d longer helps: the search goes on from there.
-//! What it comes to first is the smallest along the directions tried, within [`SHORTEST_MM`]; it is certified like any
-//! sweep.
+//! A shift by s moves every point of what is shifted by s at every instant, as long as the programmed motion stays what it is and
+//! nothing that is taken hangs on it at times. So where a pair comes as near as d and D is required, no shift that is less
+//! than D − d longer helps, half of that where both bodies are shifted: the search goes on from there. What it comes to first is
+//! the smallest along the directions tried, within [`SHORTEST_MM`]; it is certified like any sweep. Elsewhere nothing is known of
+//! what lies between two shifts, and that is said.
 
-use selvik_core::clearance::{Progress, Verdict as CoreVerdict};
+use std::collections::HashSet;
+
+use selvik_core::clearance::{PairResult, Progress, Verdict};
+use selvik_core::robot::BodyId;
 use selvik_core::spatial::Vector;
 use selvik_formats::{FormatError, Result};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
-use super::{Tentative, family, is_of};
+use super::{Family, Tentative};
 use crate::arranging::{FrameChoice, Posed};
 use crate::report::side;
 
 /// Shifts are told apart by no less than this, and are whole multiples of it, mm.
 pub const SHORTEST_MM: f64 = 0.1;
-/// So much farther is looked where the programs move along, so that nothing is known of the steps between, mm.
+/// So much farther is looked where more than the shift moves, so that nothing is known of the steps between, mm.
 const BLIND_MM: f64 = 1.0;
 /// No shift is longer, mm.
 const LONGEST_MM: f64 = 2000.0;
@@ -55,66 +59,83 @@ pub struct ShiftFound {
     pub said: String,
 }
 
-/// The cell after one shift.
-pub struct Stand<'a> {
-    /// What it comes to.
-    pub of: Tentative<'a>,
-    /// Whether the programmed motion is what it was.
-    pub same_path: bool,
-    /// Why the programs can't be run then, if they can't.
-    pub fault: Option<String>,
-}
-
-/// What one shift comes to for what is shifted.
+/// What the cell comes to after one shift.
 #[derive(Debug, Clone, PartialEq)]
-pub enum Step {
-    /// It keeps all its rules.
-    Keeps,
-    /// It does not, and no shift less than so much longer (m) does.
-    Lacks(f64, String),
-    /// No rule measures it.
-    Unmeasured,
-    /// It was stopped.
-    Stopped,
+pub struct Shifted {
+    /// Whether a rule measures what is shifted.
+    measured: bool,
+    /// Whether nothing moves by more than the shift.
+    rigid: bool,
+    /// What is not kept.
+    lacking: Vec<Lacking>,
 }
 
-impl Stand<'_> {
-    /// What the items come to.
-    #[must_use]
-    pub fn step(&self, items: &[String], progress: &Progress) -> Step {
-        if let Some(fault) = &self.fault {
-            return Step::Lacks(0.0, fault.clone());
+/// A pair that does not keep its rule, or programs that can't be run.
+#[derive(Debug, Clone, PartialEq)]
+struct Lacking {
+    between: Option<[BodyId; 2]>,
+    /// Whether it is one of what is shifted.
+    own: bool,
+    /// No shift that is less longer helps, m.
+    short: f64,
+    said: String,
+}
+
+impl Shifted {
+    /// What `of`, in which `items` were shifted, comes to; `None` when it was stopped. `same_path` says whether the programmed
+    /// motion is what it was, `fault` why the programs can't be run, if they can't.
+    ///
+    /// # Errors
+    /// [`FormatError`] for items that are not there.
+    pub fn of(
+        of: Tentative,
+        items: &[String],
+        (same_path, fault): (bool, Option<String>),
+        progress: &Progress,
+    ) -> Result<Option<Self>> {
+        if let Some(said) = fault {
+            return Ok(Some(Self {
+                measured: true,
+                rigid: false,
+                lacking: vec![Lacking {
+                    between: None,
+                    own: true,
+                    short: 0.0,
+                    said,
+                }],
+            }));
         }
-        let Some(swept) = self.of.swept(progress) else {
-            return Step::Stopped;
+        let Some(swept) = of.swept(progress) else {
+            return Ok(None);
         };
-        let workcell = self.of.workcell;
-        let family = family(workcell, items);
-        let mut own = swept
-            .pairs
-            .iter()
-            .filter(|p| is_of(workcell, &family, p))
-            .peekable();
-        if own.peek().is_none() {
-            return Step::Unmeasured;
-        }
-        let mut lacks: Option<(f64, String)> = None;
-        let kept = |verdict| matches!(verdict, CoreVerdict::Tight | CoreVerdict::Meets);
-        for result in own.filter(|result| !kept(result.verdict)) {
-            let required = workcell.rules.rules[result.pair.rule]
-                .requirement
-                .required();
-            let short = (required - result.clearance.attained()).max(0.0);
-            if lacks.as_ref().is_none_or(|(most, _)| short > *most) {
-                let [a, b] = [result.pair.a, result.pair.b].map(|id| side(workcell, id).name);
-                lacks = Some((short, format!("{a} – {b}")));
+        let family = Family::of(of.workcell, items)?;
+        let kept = |p: &&PairResult| matches!(p.verdict, Verdict::Tight | Verdict::Meets);
+        let lacking = |result: &PairResult| {
+            let required = of.workcell.rules.rules[result.pair.rule].requirement;
+            let short = (required.required() - result.clearance.attained()).max(0.0);
+            let shifted = family.holds(result);
+            let between = [result.pair.a, result.pair.b];
+            let [a, b] = between.map(|id| side(of.workcell, id).name);
+            Lacking {
+                between: Some(between),
+                own: shifted > 0,
+                short: short / shifted.max(1) as f64,
+                said: format!("{a} – {b}"),
             }
-        }
-        match lacks {
-            Some((short, pair)) if self.same_path => Step::Lacks(short, pair),
-            Some((_, pair)) => Step::Lacks(0.0, pair),
-            None => Step::Keeps,
-        }
+        };
+        let unkept = swept.pairs.iter().filter(|p| !kept(p));
+        Ok(Some(Self {
+            measured: swept.pairs.iter().any(|p| family.holds(p) > 0),
+            rigid: same_path && !family.carries(of.path),
+            lacking: unkept.map(lacking).collect(),
+        }))
+    }
+
+    /// What is most in the way, but for pairs of others that did not keep their rule from the outset.
+    fn in_the_way(&self, outset: &HashSet<[BodyId; 2]>) -> Option<&Lacking> {
+        let counts = |l: &&Lacking| l.own || l.between.is_none_or(|b| !outset.contains(&b));
+        let counting = self.lacking.iter().filter(counts);
+        counting.max_by(|x, y| x.short.total_cmp(&y.short))
     }
 }
 
@@ -145,84 +166,86 @@ impl ShiftWanted {
     }
 }
 
-/// Looks for the smallest shift, `step` saying what each one (m, in the world) comes to.
+/// Looks for the smallest shift, `shifted` saying what each one (m, in the world) comes to.
 ///
 /// # Errors
-/// [`FormatError`] for what is not there or can't be meant, and whatever `step` refuses.
+/// [`FormatError`] for what is not there or can't be meant, and whatever `shifted` refuses.
 pub fn smallest_shift(
     posed: &Posed,
     wanted: &ShiftWanted,
-    mut step: impl FnMut(Vector) -> Result<(Step, bool)>,
+    mut shifted: impl FnMut(Vector) -> Result<Option<Shifted>>,
 ) -> Result<ShiftFound> {
     let directions = wanted.directions(posed)?;
-    let mut sweeps = 1;
-    let none = |sweeps, said: String| ShiftFound {
+    let mut sweeps = 0;
+    let mut shift = |mm: Vector| {
+        sweeps += 1;
+        Ok::<_, FormatError>((shifted(mm * 1e-3)?, sweeps))
+    };
+    let none = |sweeps, said: &str| ShiftFound {
         by_mm: None,
         length_mm: 0.0,
         smallest: false,
         sweeps,
-        said,
+        said: said.to_owned(),
     };
-    let (start, mut last) = match step(Vector::zeros())?.0 {
-        Step::Keeps => {
-            let by_mm = Some([0.0; 3]);
-            let said = "It keeps all its rules where it stands.".to_owned();
-            return Ok(ShiftFound {
-                by_mm,
-                smallest: true,
-                ..none(sweeps, said)
-            });
-        }
-        Step::Lacks(short, pair) => (short * 1e3, pair),
-        Step::Unmeasured => {
-            let said = "No rule measures what is to be shifted.";
-            return Ok(none(sweeps, said.to_owned()));
-        }
-        Step::Stopped => return Ok(none(sweeps, STOPPED.to_owned())),
+    // Whether more than the shift moves is seen by the shortest there is.
+    let (Some(start), _) = shift(Vector::zeros())? else {
+        return Ok(none(1, STOPPED));
     };
-    // Whether the programs move along is seen by the shortest shift there is.
-    sweeps += 1;
-    let (_, mut proven) = step(directions[0] * (SHORTEST_MM * 1e-3))?;
-    let least = |proven: bool, short: f64| if proven { short } else { BLIND_MM };
-    let first = next(0.0, least(proven, start));
+    let (Some(shortest), _) = shift(directions[0] * SHORTEST_MM)? else {
+        return Ok(none(2, STOPPED));
+    };
+    if !start.measured {
+        return Ok(none(2, "No rule measures what is to be shifted."));
+    }
+    let others = start.lacking.iter().filter(|l| !l.own);
+    let outset: HashSet<[BodyId; 2]> = others.filter_map(|l| l.between).collect();
+    let Some(way) = start.in_the_way(&outset) else {
+        return Ok(ShiftFound {
+            by_mm: Some([0.0; 3]),
+            smallest: true,
+            ..none(2, "It keeps all its rules where it stands.")
+        });
+    };
+    let mut last = way.said.clone();
+    let mut proven = shortest.rigid;
+    let further = |length: f64, proven: bool, short: f64| {
+        next(length, if proven { short * 1e3 } else { BLIND_MM })
+    };
+    let first = further(0.0, proven, way.short);
     let mut open: Vec<(f64, Vector)> = directions.iter().map(|d| (first, *d)).collect();
     while let Some(at) = nearest(&open) {
         let (length, direction) = open.swap_remove(at);
         if length > wanted.most_mm {
             break;
         }
+        let (found, sweeps) = shift(direction * length)?;
+        let Some(found) = found else {
+            return Ok(none(sweeps, STOPPED));
+        };
+        proven &= found.rigid;
+        let Some(way) = found.in_the_way(&outset) else {
+            return Ok(ShiftFound {
+                by_mm: Some((direction * length).map(tidy).into()),
+                length_mm: length,
+                smallest: proven,
+                ..none(sweeps, "")
+            });
+        };
+        last.clone_from(&way.said);
         if sweeps >= MOST {
             let said = format!("Nothing was found in {MOST} sweeps; {last} is in the way.");
-            return Ok(none(sweeps, said));
+            return Ok(none(sweeps, &said));
         }
-        sweeps += 1;
-        let (found, same_path) = step(direction * (length * 1e-3))?;
-        proven &= same_path;
-        match found {
-            Step::Keeps => {
-                return Ok(ShiftFound {
-                    by_mm: Some((direction * length).map(tidy).into()),
-                    length_mm: length,
-                    smallest: proven,
-                    sweeps,
-                    said: String::new(),
-                });
-            }
-            Step::Lacks(short, pair) => {
-                open.push((next(length, least(proven, short * 1e3)), direction));
-                last = pair;
-            }
-            Step::Unmeasured | Step::Stopped => return Ok(none(sweeps, STOPPED.to_owned())),
-        }
+        open.push((further(length, proven, way.short), direction));
     }
     let most = wanted.most_mm;
     let said = if proven {
         format!("No shift up to {most} mm helps; {last} is in the way.")
     } else {
-        // The programs move along: what lies between two steps is not known.
         format!("None was found up to {most} mm in steps of a millimetre; {last} is in the way.")
     };
-    Ok(none(sweeps, said))
+    Ok(none(sweeps, &said))
 }
 
 /// The length to try after `length`, of which `short` is lacking at least, mm.

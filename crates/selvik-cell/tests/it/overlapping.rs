@@ -1,10 +1,9 @@
 //! What touches and what overlaps: depth, volume, lines, what is left out.
 
-use std::sync::atomic::AtomicBool;
-
 use selvik_cell::Workcell;
 use selvik_cell::overlaps::{OverlapState, OverlappingPair, Overlaps, OverlapsWanted, overlaps};
 use selvik_cell::questions::Asked;
+use selvik_core::clearance::Progress;
 use selvik_formats::PackageFiles;
 use serde_json::json;
 
@@ -37,8 +36,11 @@ fn found_unless(items: Option<&[&str]>, tolerance_mm: f64, stopped: bool) -> Ove
         items: items.map(|all| all.iter().map(|id| (*id).to_owned()).collect()),
         tolerance_mm,
     };
-    let stop = AtomicBool::new(stopped);
-    overlaps(&Asked::at_rest(&workcell), &wanted, &stop).expect("looked for")
+    let progress = Progress::default();
+    if stopped {
+        progress.stop();
+    }
+    overlaps(&Asked::at_rest(&workcell), &wanted, &progress).expect("looked for")
 }
 
 #[test]

@@ -5,13 +5,13 @@ use selvik_cell::Workcell;
 use selvik_cell::arranging::{Arrange, FrameChoice, Posed, edit_of};
 use selvik_cell::document::{PoseDocument, document_from_slice};
 use selvik_cell::report::Verdict;
-use selvik_cell::trying::{ShiftFound, ShiftWanted, Stand, Tentative, Tried, smallest_shift};
+use selvik_cell::trying::{ShiftFound, ShiftWanted, Shifted, Tentative, Tried, smallest_shift};
 use selvik_core::clearance::{Known, Pair, Progress};
 use selvik_core::program::Path;
 use selvik_core::robot::Moment;
 use selvik_core::spatial::Vector;
 use selvik_formats::{FormatError, PackageFiles};
-use serde_json::json;
+use serde_json::{Value, json};
 
 const SLIDE: &str = r#"<robot name="slide"><link name="rail"/><link name="carriage"/>
   <joint name="j" type="prismatic"><parent link="rail"/><child link="carriage"/><axis xyz="1 0 0"/>
@@ -31,7 +31,13 @@ fn passing(aside: f64) -> Passing {
 }
 
 /// The same with the other ball somewhere else, and the target in a frame.
-fn passing_at([x, aside]: [f64; 2], frame: Option<&str>) -> Passing {
+fn passing_at(at: [f64; 2], frame: Option<&str>) -> Passing {
+    let there = json!({ "move": "linear", "to": "t", "speed_mm_s": 500.0 });
+    passing_by(at, frame, json!([there]))
+}
+
+/// The same, moved in other ways.
+fn passing_by([x, aside]: [f64; 2], frame: Option<&str>, moves: Value) -> Passing {
     let pose = json!({ "xyz_mm": [1000.0, 0.0, 0.0], "rpy_deg": [0.0, 0.0, 0.0] });
     let target = json!({ "id": "t", "frame": frame, "pose": pose });
     let ball = |radius: f64| json!([{ "shape": { "sphere": { "radius_mm": radius } } }]);
@@ -47,7 +53,7 @@ fn passing_at([x, aside]: [f64; 2], frame: Option<&str>) -> Passing {
             { "id": "r", "name": "apart", "between": ["mover"], "and": ["post"], "required_mm": 30.0, "tight_below_mm": 40.0 },
             { "id": "f", "name": "far", "between": ["mover"], "and": ["far"], "required_mm": 20.0, "tight_below_mm": 20.0 }],
         "programs": [{ "id": "p", "name": "P", "robot": "slide", "tcp": "tcp", "targets": [target],
-            "moves": [{ "move": "linear", "to": "t", "speed_mm_s": 500.0 }] }],
+            "moves": moves }],
         "run_plan": { "lanes": [{ "programs": ["p"] }] } });
     let mut files = PackageFiles::default();
     files
@@ -106,34 +112,34 @@ impl Passing {
         smallest_shift(&self.posed(), &wanted, |shift| {
             let (workcell, path) = self.shifted(item, shift * 1e3)?;
             let same_path = path == self.path;
-            let of = Tentative {
-                workcell: &workcell,
-                path: &path,
-                known: &self.known,
-            };
-            let stand = Stand {
-                of,
-                same_path,
-                fault: None,
-            };
-            Ok((stand.step(&wanted.items, &Progress::default()), same_path))
+            let of = self.tentative(&workcell, &path);
+            Shifted::of(of, &wanted.items, (same_path, None), &Progress::default())
         })
     }
 
     fn tried(&self, item: &str, mm: [f64; 3]) -> Tried {
         let (workcell, path) = self.shifted(item, mm.into()).unwrap();
-        let tentative = Tentative {
-            workcell: &workcell,
-            path: &path,
+        self.told(&workcell, &path, item)
+    }
+
+    fn tentative<'a>(&'a self, workcell: &'a Workcell, path: &'a Path) -> Tentative<'a> {
+        Tentative {
+            workcell,
+            path,
             known: &self.known,
-        };
+        }
+    }
+
+    /// What a changed cell comes to for an item.
+    fn told(&self, workcell: &Workcell, path: &Path, item: &str) -> Tried {
+        let tentative = self.tentative(workcell, path);
         let swept = tentative.swept(&Progress::default()).unwrap();
-        let pairs: Vec<Pair> = workcell.rules.scope(&workcell.assembly, &path).pairs;
+        let assembly = &workcell.assembly;
+        let pairs: Vec<Pair> = workcell.rules.scope(assembly, path).pairs;
         let before = self.moment().poses(&self.workcell.assembly);
-        let after = path
-            .moment(&workcell.assembly, 0.0)
-            .poses(&workcell.assembly);
-        tentative.told(&swept, &[item.to_owned()], &pairs, (&before, &after))
+        let after = path.moment(assembly, 0.0).poses(assembly);
+        let told = tentative.told(&swept, &[item.to_owned()], &pairs, (&before, &after));
+        told.unwrap()
     }
 }
 
@@ -194,6 +200,24 @@ fn where_the_programs_move_along_no_shift_is_ruled_out_unseen() {
     );
 }
 
+/// What is taken stays behind by as much as what takes it is shifted: how it moves then is another matter.
+#[rstest]
+#[case::alone(json!([]), true)]
+#[case::with_something(json!([{ "move": "take", "item": "far" }]), false)]
+fn where_something_is_carried_nothing_is_said_to_be_the_smallest(
+    #[case] mut moves: Value,
+    #[case] smallest: bool,
+) {
+    let there = json!({ "move": "joint", "joints_deg_or_mm": [1000.0], "speed_percent": 50.0 });
+    moves.as_array_mut().unwrap().push(there);
+    let cell = passing_by([500.0, 170.0], None, moves);
+    let found = cell.smallest("slide", &[2], 100.0).unwrap();
+    let exact = (180.0f64 * 180.0 - 170.0 * 170.0).sqrt();
+    let by = found.by_mm.expect("up or down")[2].abs();
+    assert!((exact..exact + 1.1).contains(&by), "{found:?}");
+    assert_eq!(found.smallest, smallest, "{found:?}");
+}
+
 /// A new group is a frame more than before.
 #[test]
 fn what_adds_a_frame_is_tried_too() {
@@ -206,19 +230,8 @@ fn what_adds_a_frame_is_tried_too() {
     edit.apply(&mut document).unwrap();
     let workcell = Workcell::built_on(&[&cell.workcell], document, &cell.files).unwrap();
     let path = workcell.path().unwrap();
-    let tentative = Tentative {
-        workcell: &workcell,
-        path: &path,
-        known: &cell.known,
-    };
-    let swept = tentative.swept(&Progress::default()).unwrap();
-    let pairs: Vec<Pair> = workcell.rules.scope(&workcell.assembly, &path).pairs;
-    let before = cell.moment().poses(&cell.workcell.assembly);
-    let after = path
-        .moment(&workcell.assembly, 0.0)
-        .poses(&workcell.assembly);
-    assert_ne!(before.len(), after.len());
-    let tried = tentative.told(&swept, &["post".to_owned()], &pairs, (&before, &after));
+    assert!(workcell.assembly.nodes().len() > cell.workcell.assembly.nodes().len());
+    let tried = cell.told(&workcell, &path, "post");
     assert!((tried.pairs[0].attained_mm - 20.0).abs() < 0.15 && tried.now.is_empty());
 }
 

@@ -1,5 +1,4 @@
 use std::sync::Arc;
-use std::sync::atomic::{AtomicBool, Ordering};
 
 use axum::Json;
 use axum::extract::{Path, State};
@@ -16,6 +15,7 @@ use utoipa::ToSchema;
 use uuid::Uuid;
 
 use super::jogging::WithJoints;
+use super::waiting::Waiting;
 use crate::App;
 use crate::error::Problem;
 
@@ -161,22 +161,11 @@ pub async fn overlapping(
     Json(request): Json<OverlapsRequest>,
 ) -> Result<Json<Overlaps>, Problem> {
     let cell = app.cells.get(id).await?;
-    // Who no longer waits for it has dropped this.
-    let waiting = StopWhenDropped::default();
-    let stop = Arc::clone(&waiting.0);
+    let waiting = Waiting::default();
+    let progress = Arc::clone(&waiting.0);
     let found = tokio::task::spawn_blocking(move || {
         let asked = request.with.of(&cell)?;
-        Ok::<_, Problem>(overlaps(&asked, &request.wanted, &stop)?)
+        Ok::<_, Problem>(overlaps(&asked, &request.wanted, &progress)?)
     });
     Ok(Json(found.await??))
-}
-
-/// Says that nobody waits any more once it is gone.
-#[derive(Default)]
-struct StopWhenDropped(Arc<AtomicBool>);
-
-impl Drop for StopWhenDropped {
-    fn drop(&mut self) {
-        self.0.store(true, Ordering::Relaxed);
-    }
 }

@@ -21,6 +21,7 @@ mod targets;
 mod trajectory;
 mod trying;
 mod uploads;
+mod waiting;
 
 use axum::Router;
 use axum::extract::DefaultBodyLimit;

@@ -4,18 +4,18 @@ use std::sync::Arc;
 
 use axum::Json;
 use axum::extract::{Path, State};
-use selvik_cell::arranging::{Arrange, Posed, edit_of};
+use selvik_cell::arranging::{Arrange, FrameChoice, Posed, edit_of};
 use selvik_cell::document::PoseDocument;
 use selvik_cell::profile::{ProfileWanted, profile};
 use selvik_cell::report::BandReport;
-use selvik_cell::trying::{ShiftFound, ShiftWanted, Stand, Tentative, Tried, smallest_shift};
-use selvik_core::clearance::Progress;
+use selvik_cell::trying::{ShiftFound, ShiftWanted, Shifted, Tentative, Tried, smallest_shift};
 use selvik_core::spatial::{Pose, Vector};
 use selvik_formats::PackageFiles;
 use serde::Deserialize;
 use utoipa::ToSchema;
 use uuid::Uuid;
 
+use super::waiting::{Waiting, nobody_waits};
 use crate::App;
 use crate::cells::OpenCell;
 use crate::error::Problem;
@@ -57,7 +57,7 @@ pub async fn try_out(
         let time = Some(time_s);
         let poses = (cell.poses_at(time), after.poses_at(time));
         let pairs = after.pairs_at(time);
-        Ok::<_, Problem>(tentative.told(&swept, &items, &pairs, (&poses.0, &poses.1)))
+        Ok::<_, Problem>(tentative.told(&swept, &items, &pairs, (&poses.0, &poses.1))?)
     });
     Ok(Json(tried.await??))
 }
@@ -78,20 +78,17 @@ pub async fn find_shift(
         let ShiftRequest { time_s, wanted } = request;
         let posed = Posed::new(&cell.workcell, &cell.moment_at(Some(time_s)));
         smallest_shift(&posed, &wanted, |shift: Vector| {
-            let mut motion = PoseDocument::from_pose(&Pose::identity());
-            motion.xyz_mm = (shift * 1e3).into();
+            let by = PoseDocument::from_pose(&Pose::from(shift));
             let how = Arrange::Shift {
-                frame: selvik_cell::arranging::FrameChoice::World,
-                by: motion,
+                frame: FrameChoice::World,
+                by,
                 about_mm: None,
             };
             let after = arranged(&cell, &wanted.items, time_s, &how)?;
-            let stand = Stand {
-                of: tentative(&after),
-                same_path: after.shown == cell.shown,
-                fault: after.faults.first().map(ToString::to_string),
-            };
-            Ok((stand.step(&wanted.items, &progress), stand.same_path))
+            let fault = after.faults.first().map(ToString::to_string);
+            let same_path = after.shown == cell.shown;
+            let of = tentative(&after);
+            Shifted::of(of, &wanted.items, (same_path, fault), &progress)
         })
     });
     Ok(Json(found.await??))
@@ -123,10 +120,6 @@ pub async fn clearance_profile(
     Ok(Json(found.await??))
 }
 
-fn nobody_waits() -> Problem {
-    Problem::refused("nobody waits for it any longer".to_owned())
-}
-
 fn tentative(cell: &OpenCell) -> Tentative<'_> {
     Tentative {
         workcell: &cell.workcell,
@@ -146,14 +139,4 @@ fn arranged(
     let mut document = cell.workcell.document.clone();
     edit_of(&posed, items, how)?.apply(&mut document)?;
     cell.next(document, &PackageFiles::default(), None)
-}
-
-/// Stops the work once nobody waits for it any more.
-#[derive(Default)]
-struct Waiting(Arc<Progress>);
-
-impl Drop for Waiting {
-    fn drop(&mut self) {
-        self.0.stop();
-    }
 }

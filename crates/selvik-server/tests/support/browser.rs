@@ -85,6 +85,21 @@ impl Drop for Browser {
     }
 }
 
+/// The pointer pressed at one point and moved to another.
+fn dragging(button: Button, from: (f64, f64), to: (f64, f64)) -> MouseActions {
+    let button = button as u64;
+    let go = |(x, y): (f64, f64), ms| PointerAction::MoveTo {
+        duration: Some(Duration::from_millis(ms)),
+        x,
+        y,
+    };
+    MouseActions::new("mouse".to_owned())
+        .then(go(from, 0))
+        .then(PointerAction::Down { button })
+        .then(go(((from.0 + to.0) / 2.0, (from.1 + to.1) / 2.0), 60))
+        .then(go(to, 60))
+}
+
 impl Browser {
     pub async fn open(url: &str) -> Self {
         Self::open_with(url, json!({})).await
@@ -297,34 +312,16 @@ impl Browser {
 
     /// Drags from one point of the window to another.
     pub async fn drag(&self, button: Button, from: (f64, f64), to: (f64, f64)) {
-        let button = button as u64;
-        let go = |(x, y): (f64, f64), ms| PointerAction::MoveTo {
-            duration: Some(Duration::from_millis(ms)),
-            x,
-            y,
+        let up = PointerAction::Up {
+            button: button as u64,
         };
-        let mouse = MouseActions::new("mouse".to_owned())
-            .then(go(from, 0))
-            .then(PointerAction::Down { button })
-            .then(go(((from.0 + to.0) / 2.0, (from.1 + to.1) / 2.0), 60))
-            .then(go(to, 60))
-            .then(PointerAction::Up { button });
+        let mouse = dragging(button, from, to).then(up);
         self.client.perform_actions(mouse).await.expect("a drag");
     }
 
     /// Begins to drag, and holds on.
     pub async fn take_along(&self, button: Button, from: (f64, f64), to: (f64, f64)) {
-        let button = button as u64;
-        let go = |(x, y): (f64, f64), ms| PointerAction::MoveTo {
-            duration: Some(Duration::from_millis(ms)),
-            x,
-            y,
-        };
-        let mouse = MouseActions::new("mouse".to_owned())
-            .then(go(from, 0))
-            .then(PointerAction::Down { button })
-            .then(go(((from.0 + to.0) / 2.0, (from.1 + to.1) / 2.0), 60))
-            .then(go(to, 60));
+        let mouse = dragging(button, from, to);
         self.client.perform_actions(mouse).await.expect("a drag");
     }
 
@@ -335,7 +332,7 @@ impl Browser {
         self.client.perform_actions(mouse).await.expect("a release");
     }
 
-    /// The same with a key held down.
+    /// Drags with a key held down.
     pub async fn drag_with(&self, key: char, button: Button, from: (f64, f64), to: (f64, f64)) {
         self.hold(key).await;
         self.drag(button, from, to).await;
