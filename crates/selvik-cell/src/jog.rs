@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 
 use indexmap::IndexMap;
-use selvik_core::clearance::{Allowance, Limit, Pair, Proximity, distance};
+use selvik_core::clearance::{Allowance, Limit, Memory, Pair, Proximity, distance_again};
 use selvik_core::reach::reserve;
 use selvik_core::robot::{Arm, BeyondLimit, BodyId, Moment, Unreachable};
 use selvik_core::spatial::Pose;
@@ -150,8 +150,8 @@ struct Known {
     lower: f64,
     /// Where they stood then.
     poses: [Pose; 2],
-    /// Closest triangles, if they were looked for to the end.
-    hint: Option<(u32, u32)>,
+    /// What looking for it left behind.
+    memory: Memory,
 }
 
 /// A workcell, and the pairs of it that are under a rule.
@@ -295,18 +295,22 @@ impl Jogging {
             }
             let (a, b) = (assembly.body(pair.a), assembly.body(pair.b));
             let (pa, pb) = (poses[a.node.0], poses[b.node.0]);
-            let before = self.known.get(&(pair.a, pair.b));
+            let before = self.known.remove(&(pair.a, pair.b));
+            let mut memory = before.map_or_else(Memory::default, |known| known.memory);
             let limit = Limit {
                 // A little more than is wanted now is not asked again for a while.
                 enough: (worst + required(pair)) * MORE + AHEAD,
-                hint: before.and_then(|known| known.hint),
                 ..Limit::default()
             };
-            let answer = distance(&a.surface, &b.surface, &pa.inv_mul(&pb), limit);
+            let relative = pa.inv_mul(&pb);
+            let answer = distance_again(&a.surface, &b.surface, &relative, limit, &mut memory);
+            if answer.closest.is_none() {
+                memory.shrink();
+            }
             let now = Known {
                 lower: answer.lower,
                 poses: [pa, pb],
-                hint: answer.closest.map(|c| c.triangles).or(limit.hint),
+                memory,
             };
             self.known.insert((pair.a, pair.b), now);
             let Some(closest) = answer.closest else {

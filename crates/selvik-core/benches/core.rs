@@ -8,7 +8,7 @@ use criterion::{Criterion, criterion_group, criterion_main};
 use rs_opw_kinematics::kinematic_traits::Kinematics;
 use rs_opw_kinematics::kinematics_impl::OPWKinematics;
 use rs_opw_kinematics::parameters::opw_kinematics::Parameters;
-use selvik_core::clearance::{Limit, distance};
+use selvik_core::clearance::{Limit, Memory, distance, distance_again};
 use selvik_core::mesh::sphere_mesh;
 use selvik_core::robot::OrthoParallelArm;
 use selvik_core::section::cut;
@@ -30,20 +30,11 @@ fn distances(c: &mut Criterion) {
     });
     let close = pairs::path(20_000);
     let mut next = close.iter().cycle();
-    let mut hint = None;
+    let mut memory = Memory::default();
     c.bench_function("distance, along a path", |b| {
         b.iter(|| {
-            let limit = Limit {
-                hint,
-                ..Limit::default()
-            };
-            let found = distance(
-                &torus,
-                &ellipsoid,
-                black_box(next.next().expect("a cycle")),
-                limit,
-            );
-            hint = found.closest.map(|c| c.triangles);
+            let pose = black_box(next.next().expect("a cycle"));
+            distance_again(&torus, &ellipsoid, pose, Limit::default(), &mut memory)
         });
     });
 }

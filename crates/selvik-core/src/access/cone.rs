@@ -123,7 +123,7 @@ fn clear_about(
         let a = obstacle.back * **axis;
         let mut open = vec![0u32];
         while let Some(index) = open.pop() {
-            let node = &obstacle.tree.nodes()[index as usize];
+            let node = obstacle.tree.node(index);
             let to = Vector::from(node.centre) - p.coords;
             let (away, round) = (to.norm(), node.size.sqrt());
             if away - round > rod.length + rod.radius {
@@ -137,7 +137,7 @@ fn clear_about(
                 }
             }
             if !node.is_leaf() {
-                open.extend([node.first, node.first + 1]);
+                open.extend(obstacle.tree.below(&node));
                 continue;
             }
             for at in node.first as usize..(node.first + node.count) as usize {

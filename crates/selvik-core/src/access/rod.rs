@@ -173,13 +173,13 @@ impl Stick {
         let mut first: Option<f64> = None;
         let mut open = vec![0u32];
         while let Some(index) = open.pop() {
-            let node = &obstacle.tree.nodes()[index as usize];
+            let node = obstacle.tree.node(index);
             let reach = first.map_or(1.0, |out| out / length);
-            if !meets_box(node, &from, &along, self.radius, reach) {
+            if !meets_box(&node, &from, &along, self.radius, reach) {
                 continue;
             }
             if !node.is_leaf() {
-                open.extend([node.first, node.first + 1]);
+                open.extend(obstacle.tree.below(&node));
                 continue;
             }
             for at in node.first as usize..(node.first + node.count) as usize {

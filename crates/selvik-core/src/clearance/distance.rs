@@ -4,6 +4,7 @@
 use std::sync::atomic::AtomicBool;
 
 use super::drift::Drift;
+use super::memory::Memory;
 use super::search::Search;
 use crate::mesh::{Containment, Hierarchy, SPREAD, Surface};
 use crate::spatial::{Point, Pose};
@@ -81,7 +82,26 @@ impl Default for Limit<'_> {
 /// measured of them ([`Surface::deviation`]).
 #[must_use]
 pub fn distance(a: &Surface, b: &Surface, pose: &Pose, limit: Limit) -> Proximity {
-    distance_round(a, b, pose, limit, None)
+    answered(a, b, pose, limit, (None, None))
+}
+
+/// The same, knowing what a query nearby left in `memory`, which then knows of this one.
+#[must_use]
+pub fn distance_again(
+    a: &Surface,
+    b: &Surface,
+    pose: &Pose,
+    limit: Limit,
+    memory: &mut Memory,
+) -> Proximity {
+    memory.take_up((a, b), pose);
+    let limit = Limit {
+        hint: memory.triangles.or(limit.hint),
+        ..limit
+    };
+    let answer = answered(a, b, pose, limit, (None, Some(memory)));
+    memory.triangles = answer.closest.map(|c| c.triangles).or(memory.triangles);
+    answer
 }
 
 /// The same with a lower bound of all distances while the bodies drift round that pose. As soon as that bound can't rise above
@@ -92,6 +112,16 @@ pub(super) fn distance_round(
     pose: &Pose,
     limit: Limit,
     drift: Option<(&Drift, f64)>,
+) -> Proximity {
+    answered(a, b, pose, limit, (drift, None))
+}
+
+fn answered(
+    a: &Surface,
+    b: &Surface,
+    pose: &Pose,
+    limit: Limit,
+    (drift, memory): (Option<(&Drift, f64)>, Option<&mut Memory>),
 ) -> Proximity {
     let unsure = ROUNDING + a.deviation() + b.deviation();
     let lower = |found: f64| (found - unsure).max(0.0);
@@ -109,18 +139,21 @@ pub(super) fn distance_round(
     }
     let mut search = Search::new(a.hierarchy(), b.hierarchy(), pose, limit);
     if let Some((drift, floor)) = drift {
-        search.drift = Some(drift);
-        search.floor = floor + unsure;
+        search.drifting(drift, floor + unsure);
     }
     if let Some((ta, tb)) = limit.hint {
         search.try_triangles(a.hierarchy().place_of(ta), b.hierarchy().place_of(tb));
     }
-    search.run(limit.stop);
+    match memory {
+        Some(memory) => search.run_on(memory, limit.stop),
+        None if drift.is_none() && !limit.enough.is_finite() && search.part() => {}
+        None => search.run(limit.stop),
+    }
     let (found, work) = (search.best, search.looks);
     let mut undecided = None;
     // Where nothing is certain anyway it matters little; the stretch is looked at again in halves.
     let hopeless = search.is_hopeless() && drift.is_some();
-    if !hopeless && found.is_none_or(|c| !c.overlap) {
+    if !hopeless && !search.is_parted() && found.is_none_or(|c| !c.overlap) {
         match one_inside_the_other(a, b, pose) {
             Holds::Yes => {
                 let at = found.map_or(pose * b.points()[0], |c| c.on_b);
@@ -146,7 +179,7 @@ pub(super) fn distance_round(
     let known = if search.cut_short || hopeless {
         0.0
     } else {
-        search.of_interest()
+        search.known()
     };
     Proximity {
         lower: lower(known),

@@ -14,19 +14,24 @@
 
 mod arrangement;
 mod bands;
+mod boxes;
 mod bracket;
 mod crossing;
 mod distance;
 mod drift;
 mod known;
+mod memory;
 mod minimum;
 mod near;
 mod overlap_depth;
 mod pair_motion;
 mod pairwise;
+mod parting;
 mod progress;
 mod rules;
 mod search;
+mod simplex;
+mod support;
 mod sweep;
 mod triangle_triangle;
 mod verdict;
@@ -35,10 +40,11 @@ mod violations;
 pub use bands::{Band, BandPoint, BandShape, Counted, clearance_band, clearance_band_again};
 pub use bracket::{Aim, Approach, Bracket, RESOLUTION};
 pub use distance::{
-    Closest, Limit, Proximity, ROUNDING, Side, distance, distance_to_point, nearest_triangle,
-    surfaces_apart,
+    Closest, Limit, Proximity, ROUNDING, Side, distance, distance_again, distance_to_point,
+    nearest_triangle, surfaces_apart,
 };
 pub use known::Known;
+pub use memory::Memory;
 pub use overlap_depth::{DepthBracket, overlap_depth};
 pub use pair_motion::{PairMotion, Undecided};
 pub use progress::Progress;

@@ -6,90 +6,43 @@
 
 use std::sync::atomic::{AtomicBool, Ordering};
 
+use super::boxes::{Lone, Passage, Placement, V, bounds, dot, narrow, wide_of};
 use super::distance::{Closest, Limit};
 use super::drift::Drift;
+use super::memory::{Front, Memory};
 use super::triangle_triangle::triangle_distance;
-use crate::mesh::{Hierarchy, Node};
+use crate::mesh::Hierarchy;
 use crate::spatial::{Pose, Vector};
+use wide::f32x4;
 
-/// Plain arrays keep the inner loops tight; everything friendly is outside.
-type V = [f64; 3];
-
-#[inline(always)]
-fn dot(a: &V, b: &V) -> f64 {
-    a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
-}
-
-#[inline(always)]
-fn minus(a: &V, b: &V) -> V {
-    [a[0] - b[0], a[1] - b[1], a[2] - b[2]]
-}
-
-/// Half the extent of a box with the given axes and half edges along `n`.
-#[inline(always)]
-fn extent(axes: &[V; 3], half: &V, n: &V) -> f64 {
-    dot(&axes[0], n).abs() * half[0]
-        + dot(&axes[1], n).abs() * half[1]
-        + dot(&axes[2], n).abs() * half[2]
-}
-
-/// The placement of the second surface in the frame of the first: rotation by rows.
-struct Placement {
-    rows: [V; 3],
-    shift: V,
-}
-
-impl Placement {
-    fn of(pose: &Pose) -> Self {
-        let m = pose.rotation.to_rotation_matrix();
-        let rows = [0, 1, 2].map(|i: usize| [m[(i, 0)], m[(i, 1)], m[(i, 2)]]);
-        Self {
-            rows,
-            shift: pose.translation.vector.into(),
-        }
-    }
-
-    #[inline(always)]
-    fn turned(&self, v: &V) -> V {
-        [
-            dot(&self.rows[0], v),
-            dot(&self.rows[1], v),
-            dot(&self.rows[2], v),
-        ]
-    }
-
-    #[inline(always)]
-    fn moved(&self, p: &V) -> V {
-        let t = self.turned(p);
-        [
-            t[0] + self.shift[0],
-            t[1] + self.shift[1],
-            t[2] + self.shift[2],
-        ]
-    }
-
-    #[inline(always)]
-    fn turned_back(&self, v: &V) -> V {
-        let [a, b, c] = &self.rows;
-        [
-            a[0] * v[0] + b[0] * v[1] + c[0] * v[2],
-            a[1] * v[0] + b[1] * v[1] + c[1] * v[2],
-            a[2] * v[0] + b[2] * v[1] + c[2] * v[2],
-        ]
-    }
+/// Two boxes that are to be looked at.
+struct Open {
+    at_a: u32,
+    at_b: u32,
+    /// Nothing in them is nearer, m.
+    lower: f32,
+    /// How near what is in them may be, m.
+    guess: f32,
 }
 
 pub(super) struct Search<'a> {
-    a: &'a Hierarchy,
-    b: &'a Hierarchy,
-    placement: Placement,
+    pub a: &'a Hierarchy,
+    pub b: &'a Hierarchy,
+    pub placement: Placement,
+    /// From the frame of the second to that of the first, and back.
+    there: Passage,
+    back: Passage,
     /// Only what is nearer than this (m) is of interest; what may drift nearer, where bodies do.
     pub bound: f64,
     /// And never what is farther apart than this (m) from the outset.
     enough: f64,
     /// A bound no larger than this (m) is worth nothing.
-    pub floor: f64,
-    pub drift: Option<&'a Drift>,
+    floor: f64,
+    drift: Option<&'a Drift>,
+    /// What everything drifts at most, m.
+    most: f32,
+    /// What is of interest, in single precision.
+    interest: f32,
     /// Boxes this much nearer (m) need not be opened.
     slack: f64,
     pub best: Option<Closest>,
@@ -97,19 +50,26 @@ pub(super) struct Search<'a> {
     pub looks: u64,
     /// Whether it was told to stop.
     pub cut_short: bool,
+    /// How far apart a plane has proved everything to stay, m.
+    pub parted: Option<f64>,
     /// A direction from `a` to `b` along which the gap is likely wide, in the frames of both.
-    across_a: V,
-    across_b: V,
+    pub across_a: V,
+    pub across_b: V,
 }
 
 impl<'a> Search<'a> {
     pub fn new(a: &'a Hierarchy, b: &'a Hierarchy, pose: &Pose, limit: Limit) -> Self {
         let placement = Placement::of(pose);
-        let between = minus(&placement.moved(&b.nodes()[0].centre), &a.nodes()[0].centre);
+        let [there, back] = Passage::between(a, b, &placement);
+        let between = there.shift;
         let mut search = Self {
             a,
             b,
             placement,
+            there,
+            back,
+            most: 0.0,
+            interest: 0.0,
             bound: limit.enough,
             enough: limit.enough,
             floor: 0.0,
@@ -118,14 +78,23 @@ impl<'a> Search<'a> {
             best: None,
             looks: 0,
             cut_short: false,
+            parted: None,
             across_a: [0.0; 3],
             across_b: [0.0; 3],
         };
+        search.interest = wide_of(search.of_interest());
         search.look_along(&between);
         search
     }
 
-    fn look_along(&mut self, between: &V) {
+    /// The bodies drift; a bound no larger than `floor` (m) is worth nothing.
+    pub fn drifting(&mut self, drift: &'a Drift, floor: f64) {
+        self.drift = Some(drift);
+        self.most = wide_of(drift.most);
+        self.floor = floor;
+    }
+
+    pub fn look_along(&mut self, between: &V) {
         let length = dot(between, between).sqrt();
         if length > 1e-12 {
             self.across_a = [
@@ -153,158 +122,227 @@ impl<'a> Search<'a> {
         self.bound < self.enough && self.bound <= self.floor
     }
 
+    /// A distance that is certainly kept, m, after a search that was not cut short.
+    pub fn known(&self) -> f64 {
+        let nothing_nearer = self.of_interest();
+        self.parted
+            .map_or(nothing_nearer, |gap| gap.min(nothing_nearer))
+    }
+
+    /// Whether a plane lies between the bodies where they are.
+    pub fn is_parted(&self) -> bool {
+        self.parted.is_some_and(|gap| gap > 0.0)
+    }
+
+    /// Looks at everything.
     pub fn run(&mut self, stop: Option<&AtomicBool>) {
-        let mut stack: Vec<(u32, u32, f64)> = Vec::with_capacity(64);
-        stack.push((0, 0, 0.0));
-        while let Some((ia, ib, lower)) = stack.pop() {
+        self.go_through((0, 0), &mut None, stop);
+    }
+
+    /// Looks at what is no longer certain since the query before, or at everything; and keeps what it finds.
+    pub fn run_on(&mut self, memory: &mut Memory, stop: Option<&AtomicBool>) {
+        let before = memory.front.take();
+        let new = before.is_none();
+        if memory.parted || new {
+            memory.parted = self.part();
+            if memory.parted {
+                return;
+            }
+        }
+        let mut front = before.unwrap_or_else(Front::whole);
+        let held = std::mem::take(&mut front.held);
+        let mut front = Some(front);
+        for boxes in held {
+            let kept = front.as_mut().expect("it is there");
+            if kept.still(&boxes) >= self.of_interest() {
+                kept.held.push(boxes);
+                continue;
+            }
+            let lower = self.apart_across(boxes.at_a, boxes.at_b);
+            if lower >= self.of_interest() {
+                kept.hold(boxes.at_a, boxes.at_b, lower);
+                continue;
+            }
+            self.go_through((boxes.at_a, boxes.at_b), &mut front, stop);
+            if self.cut_short || self.is_hopeless() {
+                return;
+            }
+        }
+        memory.front = front.and_then(Front::done);
+    }
+
+    /// How far apart two boxes are along the direction looked along, m.
+    fn apart_across(&self, at_a: u32, at_b: u32) -> f64 {
+        let ends = |tree: &Hierarchy, at: u32, n: &V| {
+            let (four, lane) = (&tree.fours()[at as usize / 4], at as usize % 4);
+            let own = |v: &f32x4| f64::from(v.as_array()[lane]);
+            let along = |v: &[f32x4; 3]| own(&v[0]) * n[0] + own(&v[1]) * n[1] + own(&v[2]) * n[2];
+            let half = along(&four.axes[0]).abs() * own(&four.half[0])
+                + along(&four.axes[1]).abs() * own(&four.half[1])
+                + along(&four.axes[2]).abs() * own(&four.half[2]);
+            (along(&four.centre), half)
+        };
+        let a = ends(self.a, at_a, &self.across_a);
+        let b = ends(self.b, at_b, &self.across_b);
+        dot(&self.across_a, &self.there.shift) + b.0 - a.0 - a.1 - b.1
+    }
+
+    /// Looks at two boxes and all below them; what is left closed is kept in `front`, where there is one.
+    fn go_through(
+        &mut self,
+        from: (u32, u32),
+        front: &mut Option<Front>,
+        stop: Option<&AtomicBool>,
+    ) {
+        let mut stack: Vec<Open> = Vec::with_capacity(128);
+        stack.push(Open {
+            at_a: from.0,
+            at_b: from.1,
+            lower: f32::NEG_INFINITY,
+            guess: 0.0,
+        });
+        while let Some(Open {
+            at_a, at_b, lower, ..
+        }) = stack.pop()
+        {
             self.looks += 1;
             if self.looks & 0xfff == 0 && stop.is_some_and(|s| s.load(Ordering::Relaxed)) {
                 self.cut_short = true;
                 return;
             }
-            if lower >= self.of_interest() {
-                continue;
-            }
-            let (na, nb) = (&self.a.nodes()[ia as usize], &self.b.nodes()[ib as usize]);
-            if na.is_leaf() && nb.is_leaf() {
-                self.leaves(na, nb);
-                if self.is_hopeless() {
-                    return;
+            if lower >= self.interest {
+                if let Some(front) = front {
+                    front.hold(at_a, at_b, f64::from(lower));
                 }
                 continue;
             }
-            let open_a = !na.is_leaf() && (nb.is_leaf() || na.size >= nb.size);
-            let pairs = if open_a {
-                [(na.first, ib), (na.first + 1, ib)]
+            let (four_a, lane_a) = (&self.a.fours()[at_a as usize / 4], at_a as usize % 4);
+            let (four_b, lane_b) = (&self.b.fours()[at_b as usize / 4], at_b as usize % 4);
+            let (count_a, count_b) = (four_a.count[lane_a], four_b.count[lane_b]);
+            if count_a > 0 && count_b > 0 {
+                let (first_a, first_b) = (four_a.first[lane_a], four_b.first[lane_b]);
+                let lower = self.leaves((first_a, count_a), (first_b, count_b));
+                if self.is_hopeless() {
+                    return;
+                }
+                if let Some(front) = front {
+                    front.hold(at_a, at_b, lower);
+                }
+                continue;
+            }
+            let open_a =
+                count_a == 0 && (count_b > 0 || four_a.size[lane_a] >= four_b.size[lane_b]);
+            let (opened, boxes, bounds) = if open_a {
+                let first = four_a.first[lane_a];
+                (first, self.a, self.bounds_below_a(first, at_b))
             } else {
-                [(ia, nb.first), (ia, nb.first + 1)]
+                let first = four_b.first[lane_b];
+                (first, self.b, self.bounds_below_b(first, at_a))
             };
-            let bounds = [
-                self.lower_bound(pairs[0].0, pairs[0].1),
-                self.lower_bound(pairs[1].0, pairs[1].1),
-            ];
-            let (near, far) = if bounds[0].1 <= bounds[1].1 {
-                (0, 1)
-            } else {
-                (1, 0)
-            };
-            for i in [far, near] {
-                if bounds[i].0 < self.of_interest() {
-                    stack.push((pairs[i].0, pairs[i].1, bounds[i].0));
+            // The nearest is looked at first: it is the last to be put there.
+            let from = stack.len();
+            for lane in 0..4 {
+                let (lower, guess) = (bounds.0[lane], bounds.1[lane]);
+                let place = 4 * opened + lane as u32;
+                let (at_a, at_b) = if open_a { (place, at_b) } else { (at_a, place) };
+                if !boxes.fours()[opened as usize].holds(lane) {
+                    continue;
+                }
+                // What is too large for single precision is not left closed.
+                if lower.is_nan() || lower < self.interest {
+                    let mut at = stack.len();
+                    stack.push(Open {
+                        at_a,
+                        at_b,
+                        lower,
+                        guess,
+                    });
+                    while at > from && stack[at - 1].guess < guess {
+                        stack.swap(at - 1, at);
+                        at -= 1;
+                    }
+                } else if let Some(front) = front {
+                    front.hold(at_a, at_b, f64::from(lower));
                 }
             }
         }
     }
 
-    /// A distance that no triangles of the two boxes go below, and a guess of how near they come,
-    /// by which to choose what to look at first.
-    ///
-    /// The gap between two boxes along any one direction is such a distance: the direction of the
-    /// closest pair so far settles most boxes. So is the distance of one box from the box round the
-    /// other that is parallel to it.
+    /// For each of four boxes of the first body a distance that no triangles of it and of a box of the second go below, and a
+    /// guess of how near they come, by which to choose what to look at first; infinite where there is no box.
     #[inline]
-    fn lower_bound(&self, ia: u32, ib: u32) -> (f64, f64) {
-        let (a, b) = (&self.a.nodes()[ia as usize], &self.b.nodes()[ib as usize]);
-        let between = minus(&self.placement.moved(&b.centre), &a.centre);
-        let quick = dot(&self.across_a, &between)
-            - extent(&a.axes, &a.half, &self.across_a)
-            - extent(&b.axes, &b.half, &self.across_b);
-        let quick = self.kept(quick, (&self.across_a, &self.across_b), a, b);
-        if quick >= self.of_interest() {
-            return (quick, quick);
-        }
-        let turned = |i: usize| self.placement.turned(&b.axes[i]);
-        let in_a = [turned(0), turned(1), turned(2)];
-        let mut local_a = [0.0; 3];
-        let mut local_b = [0.0; 3];
-        // Entry (i, j) is how far edge i of a points along edge j of b.
-        let mut along = [[0.0; 3]; 3];
-        for i in 0..3 {
-            local_a[i] = dot(&a.axes[i], &between);
-            local_b[i] = dot(&in_a[i], &between);
-            for j in 0..3 {
-                along[i][j] = dot(&a.axes[i], &in_a[j]).abs();
+    fn bounds_below_a(&self, four: u32, at_b: u32) -> ([f32; 4], [f32; 4]) {
+        let boxes = &self.a.fours()[four as usize];
+        let one = Lone::of(self.b, at_b, &self.there, &narrow(&self.across_b));
+        let n = narrow(&self.across_a);
+        bounds(boxes, &one, &n, self.interest, |lane, gap, along| {
+            let at_a = 4 * four + lane as u32;
+            match along {
+                None => self.kept(gap, (&self.across_a, &self.across_b), at_a, at_b),
+                Some(n) => self.kept(gap, (&n, &self.placement.turned_back(&n)), at_a, at_b),
             }
-        }
-        let (mut gaps_a, mut gaps_b) = ([0.0; 3], [0.0; 3]);
-        for i in 0..3 {
-            let reach = along[i][0] * b.half[0] + along[i][1] * b.half[1] + along[i][2] * b.half[2];
-            gaps_a[i] = (local_a[i].abs() - a.half[i] - reach).max(0.0);
-            let reach = along[0][i] * a.half[0] + along[1][i] * a.half[1] + along[2][i] * a.half[2];
-            gaps_b[i] = (local_b[i].abs() - b.half[i] - reach).max(0.0);
-        }
-        let (from_a, from_b) = (dot(&gaps_a, &gaps_a), dot(&gaps_b, &gaps_b));
-        let gap = f64::max(from_a, from_b).sqrt();
-        let lower = if self.drift.is_none() {
-            quick.max(gap)
-        } else {
-            let (gaps, local, axes) = if from_a >= from_b {
-                (&gaps_a, &local_a, &a.axes)
-            } else {
-                (&gaps_b, &local_b, &in_a)
-            };
-            quick.max(self.kept_along_gaps(gap, (gaps, local, axes), a, b))
-        };
-        (lower, lower + 1e-3 * dot(&between, &between))
+        })
+    }
+
+    /// The same for four boxes of the second.
+    #[inline]
+    fn bounds_below_b(&self, four: u32, at_a: u32) -> ([f32; 4], [f32; 4]) {
+        let boxes = &self.b.fours()[four as usize];
+        let back = self.across_a.map(|x| -x);
+        let one = Lone::of(self.a, at_a, &self.back, &narrow(&back));
+        let n = narrow(&self.across_b.map(|x| -x));
+        bounds(boxes, &one, &n, self.interest, |lane, gap, along| {
+            let at_b = 4 * four + lane as u32;
+            match along.map(|n| n.map(|x| -x)) {
+                None => self.kept(gap, (&self.across_a, &self.across_b), at_a, at_b),
+                Some(n) => self.kept(gap, (&self.placement.turned(&n), &n), at_a, at_b),
+            }
+        })
     }
 
     /// How much of a `gap` (m) along n between two boxes is certainly kept; n in the frames of both.
     #[inline(always)]
-    fn kept(&self, gap: f64, n: (&V, &V), a: &Node, b: &Node) -> f64 {
+    fn kept(&self, gap: f32, n: (&V, &V), at_a: u32, at_b: u32) -> f32 {
+        let least = gap - self.most;
+        // Never more than there is now: that is not of interest then.
         match self.drift {
-            // Never more than there is now: that is not of interest then.
-            Some(drift) if gap >= self.of_interest() => {
-                let least = gap - drift.most;
-                if least >= self.of_interest() {
-                    return least;
-                }
-                let shift = dot(n.0, &self.placement.shift);
-                least.max(drift.between_boxes((n.0, n.1, shift), a, b))
+            Some(drift) if least < self.interest && gap >= self.interest => {
+                least.max(self.kept_along(drift, n, at_a, at_b))
             }
-            Some(drift) => gap - drift.most,
-            None => gap,
+            _ => least,
         }
     }
 
-    /// The same along the direction of `gap`: `gaps` along `axes`, towards where `local` points.
-    fn kept_along_gaps(
-        &self,
-        gap: f64,
-        (gaps, local, axes): (&V, &V, &[V; 3]),
-        a: &Node,
-        b: &Node,
-    ) -> f64 {
-        let most = self.drift.map_or(0.0, |drift| drift.most);
-        // Boxes that meet are apart in no direction.
-        if gap <= 0.0 || gap < self.of_interest() {
-            return gap - most;
-        }
-        let share = [0, 1, 2].map(|i: usize| gaps[i].copysign(local[i]) / gap);
-        let n_a = [0, 1, 2]
-            .map(|k: usize| share[0] * axes[0][k] + share[1] * axes[1][k] + share[2] * axes[2][k]);
-        self.kept(gap, (&n_a, &self.placement.turned_back(&n_a)), a, b)
+    fn kept_along(&self, drift: &Drift, n: (&V, &V), at_a: u32, at_b: u32) -> f32 {
+        let shift = dot(n.0, &self.placement.shift);
+        let (a, b) = (self.a.node(at_a), self.b.node(at_b));
+        let kept = drift.between_boxes((n.0, n.1, shift), &a, &b);
+        (kept as f32).next_down()
     }
 
+    /// How far apart the triangles of two leaves certainly are, m; nearer ones than before are kept.
     #[inline]
-    fn leaves(&mut self, a: &Node, b: &Node) {
-        for ib in b.first as usize..(b.first + b.count) as usize {
-            let corners_b = self.moved_corners(ib);
-            for ia in a.first as usize..(a.first + a.count) as usize {
-                let corners_a = &self.a.corners()[ia];
-                let n = &self.across_a;
-                let near_b = dot(&corners_b[0], n)
-                    .min(dot(&corners_b[1], n))
-                    .min(dot(&corners_b[2], n));
-                let far_a = dot(&corners_a[0], n)
-                    .max(dot(&corners_a[1], n))
-                    .max(dot(&corners_a[2], n));
-                let thick = self.a.radius_at(ia) + self.b.radius_at(ib);
-                let gap = near_b - far_a - thick;
-                if self.kept_by((n, &self.across_b), gap, ia, ib) < self.bound {
-                    self.try_corners(ia, ib, corners_a, &corners_b);
-                }
+    fn leaves(&mut self, (first_a, count_a): (u32, u32), (first_b, count_b): (u32, u32)) -> f64 {
+        let mut least = f64::INFINITY;
+        // One direction for all, whatever is found on the way.
+        let (n, m) = (self.across_a, self.across_b);
+        let shift = dot(&n, &self.placement.shift);
+        for ib in first_b as usize..(first_b + count_b) as usize {
+            let [p, q, r] = &self.b.corners()[ib];
+            let near = dot(p, &m).min(dot(q, &m)).min(dot(r, &m)) + shift - self.b.radius_at(ib);
+            for ia in first_a as usize..(first_a + count_a) as usize {
+                let [p, q, r] = &self.a.corners()[ia];
+                let far = dot(p, &n).max(dot(q, &n)).max(dot(r, &n)) + self.a.radius_at(ia);
+                let gap = near - far;
+                let kept = self.kept_by((&n, &m), gap, ia, ib);
+                least = least.min(if kept < self.bound {
+                    self.try_triangles(ia, ib)
+                } else {
+                    kept
+                });
             }
         }
+        least
     }
 
     /// How much of a `gap` (m) along n between two triangles is certainly kept.
@@ -333,12 +371,9 @@ impl<'a> Search<'a> {
         ]
     }
 
-    pub fn try_triangles(&mut self, ia: usize, ib: usize) {
-        let corners_b = self.moved_corners(ib);
-        self.try_corners(ia, ib, &self.a.corners()[ia], &corners_b);
-    }
-
-    fn try_corners(&mut self, ia: usize, ib: usize, a: &[V; 3], b: &[V; 3]) {
+    /// How far apart two triangles certainly are, m: they are kept if none were nearer.
+    pub fn try_triangles(&mut self, ia: usize, ib: usize) -> f64 {
+        let (a, b) = (&self.a.corners()[ia], &self.moved_corners(ib));
         let pair = triangle_distance(
             &[a[0].into(), a[1].into(), a[2].into()],
             &[b[0].into(), b[1].into(), b[2].into()],
@@ -346,10 +381,10 @@ impl<'a> Search<'a> {
         let (ra, rb) = (self.a.radius_at(ia), self.b.radius_at(ib));
         let most = self.drift.map_or(0.0, |drift| drift.most);
         let reach = self.bound + most + ra + rb;
-        if pair.squared >= reach * reach {
-            return;
-        }
         let apart = pair.squared.sqrt();
+        if apart >= reach {
+            return apart - most - ra - rb;
+        }
         let distance = (apart - ra - rb).max(0.0);
         let between = pair.on_b - pair.on_a;
         let along = if apart > 0.0 {
@@ -373,6 +408,7 @@ impl<'a> Search<'a> {
         };
         if least < self.bound {
             self.bound = least;
+            self.interest = wide_of(self.of_interest());
             self.look_along(&between.into());
         }
         if self.best.is_none_or(|best| distance < best.distance) && distance < self.enough + most {
@@ -388,5 +424,6 @@ impl<'a> Search<'a> {
                 overlap,
             });
         }
+        least
     }
 }

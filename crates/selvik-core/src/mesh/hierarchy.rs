@@ -1,12 +1,21 @@
+use std::sync::atomic::{AtomicU64, Ordering};
+
 use nalgebra::{Matrix3, SymmetricEigen};
+use wide::f32x4;
 
 use super::TriangleMesh;
 use crate::spatial::{Point, Vector};
 
-/// A tree of oriented boxes over the triangles of a mesh, root first.
+/// A tree of oriented boxes over the triangles of a mesh, four below each, side by side for arithmetic on four at once.
+///
+/// The boxes are rounded outwards to single precision, about the middle of the mesh: each holds what the one it was rounded
+/// from does.
 #[derive(Debug, Clone)]
 pub struct Hierarchy {
-    nodes: Vec<Node>,
+    /// The first holds the root alone.
+    fours: Vec<Four>,
+    /// What the middles of the boxes are told from, m.
+    origin: [f64; 3],
     /// Triangle corners in the order of the leaves: a leaf's triangles lie next to each other.
     corners: Vec<[[f64; 3]; 3]>,
     /// For each entry of `corners` the triangle of the mesh.
@@ -15,6 +24,35 @@ pub struct Hierarchy {
     place: Vec<u32>,
     /// How thick each entry of `corners` is padded round, m; empty where none is.
     radii: Vec<f64>,
+    /// No other tree has this number, but one that is the same.
+    id: u64,
+}
+
+/// Four boxes, one in each lane; lanes that are left over hold nothing.
+#[derive(Debug, Clone)]
+pub struct Four {
+    /// Middles of the boxes, from the tree's origin, m.
+    pub centre: [f32x4; 3],
+    /// The directions of the boxes' edges, each by its coordinates.
+    pub axes: [[f32x4; 3]; 3],
+    /// Half the edge lengths along `axes`, m.
+    pub half: [f32x4; 3],
+    /// Square of half the boxes' diagonals, m².
+    pub size: [f32; 4],
+    /// For a box with others below it their place among the fours; for a leaf the first entry of the corner list.
+    pub first: [u32; 4],
+    /// How many triangles a leaf holds; 0 for others.
+    pub count: [u32; 4],
+}
+
+impl Four {
+    /// Whether there is a box in that lane.
+    #[inline]
+    #[must_use]
+    pub fn holds(&self, lane: usize) -> bool {
+        // The root is below nothing.
+        self.first[lane] > 0 || self.count[lane] > 0
+    }
 }
 
 /// An oriented box round some triangles.
@@ -28,8 +66,7 @@ pub struct Node {
     pub half: [f64; 3],
     /// Square of half the box's diagonal, m².
     pub size: f64,
-    /// For an inner node the index of the first child, the second follows it; for a leaf the first
-    /// entry of the corner list.
+    /// For an inner node the place of what is below it; for a leaf the first entry of the corner list.
     pub first: u32,
     /// How many triangles a leaf holds; 0 for an inner node.
     pub count: u32,
@@ -44,7 +81,10 @@ impl Node {
     }
 }
 
-/// Triangles a leaf holds at most.
+/// How many trees there were.
+static GROWN: AtomicU64 = AtomicU64::new(0);
+
+/// Triangles that are not parted any further while a tree grows; each has a box of its own in the end.
 const LEAF: usize = 2;
 
 impl Hierarchy {
@@ -82,12 +122,12 @@ impl Hierarchy {
         } else {
             (0..count as u32).map(radius).collect()
         };
-        let nodes = Sprout {
+        let sprout = Sprout {
             all,
             middles: &middles,
             padding: &padding,
-        }
-        .grow(&mut order, 0, threads);
+        };
+        let nodes = sprout.grow(&mut order, 0, threads);
         let radii = if rounded.is_empty() {
             Vec::new()
         } else {
@@ -101,13 +141,22 @@ impl Hierarchy {
         for (at, &triangle) in order.iter().enumerate() {
             place[triangle as usize] = at as u32;
         }
+        let (fours, origin) = sprout.side_by_side(&nodes, &order);
         Self {
-            nodes,
+            fours,
+            origin,
             corners,
             order,
             place,
             radii,
+            id: GROWN.fetch_add(1, Ordering::Relaxed),
         }
+    }
+
+    /// A number that no other tree has, unless it is a copy of this one.
+    #[must_use]
+    pub fn id(&self) -> u64 {
+        self.id
     }
 
     /// How thick entry `at` of [`Self::corners`] is padded round, m.
@@ -121,10 +170,47 @@ impl Hierarchy {
         }
     }
 
-    /// The nodes, root first.
+    /// All boxes; the first four hold the root alone, in their first lane.
+    #[inline]
     #[must_use]
-    pub fn nodes(&self) -> &[Node] {
-        &self.nodes
+    pub fn fours(&self) -> &[Four] {
+        &self.fours
+    }
+
+    /// What the middles of [`Self::fours`] are told from, m.
+    #[inline]
+    #[must_use]
+    pub fn origin(&self) -> &[f64; 3] {
+        &self.origin
+    }
+
+    /// The box at a place: four times its four's, and the lane. The root is at 0.
+    #[inline]
+    #[must_use]
+    pub fn node(&self, at: u32) -> Node {
+        let (four, lane) = (&self.fours[at as usize / 4], at as usize % 4);
+        let own = |v: &[f32x4; 3]| {
+            let one = |v: &f32x4| f64::from(v.as_array()[lane]);
+            [one(&v[0]), one(&v[1]), one(&v[2])]
+        };
+        let [x, y, z] = own(&four.centre);
+        Node {
+            centre: [self.origin[0] + x, self.origin[1] + y, self.origin[2] + z],
+            axes: [own(&four.axes[0]), own(&four.axes[1]), own(&four.axes[2])],
+            half: own(&four.half),
+            size: f64::from(four.size[lane]),
+            first: four.first[lane],
+            count: four.count[lane],
+        }
+    }
+
+    /// The places of the boxes below an inner node.
+    pub fn below(&self, node: &Node) -> impl Iterator<Item = u32> + use<'_> {
+        let first = node.first;
+        let four = &self.fours[first as usize];
+        (0..4usize)
+            .filter(|&lane| four.holds(lane))
+            .map(move |lane| 4 * first + lane as u32)
     }
 
     /// The corners of all triangles in leaf order, m.
@@ -195,6 +281,48 @@ impl Sprout<'_> {
         nodes
     }
 
+    /// Four boxes below each in place of two, rounded outwards, and what their middles are told from.
+    fn side_by_side(&self, nodes: &[Node], order: &[u32]) -> (Vec<Four>, [f64; 3]) {
+        let origin = nodes[0].centre;
+        let mut fours = vec![four_of(&[nodes[0]], &origin)];
+        // Where the boxes below a node go: the four, the lane, and the node.
+        let mut open = vec![(0, 0, nodes[0])];
+        while let Some((four, lane, node)) = open.pop() {
+            let whole = self.below(&node, nodes, order);
+            let Some(mut below) = whole else { continue };
+            while below.len() < 4 {
+                let several = (0..below.len()).filter(|&i| below[i].count != 1);
+                let largest = several.max_by(|&i, &j| below[i].size.total_cmp(&below[j].size));
+                let Some(largest) = largest else { break };
+                let node = below.swap_remove(largest);
+                below.extend(self.below(&node, nodes, order).into_iter().flatten());
+            }
+            let place = fours.len();
+            fours.push(four_of(&below, &origin));
+            fours[four].first[lane] = place as u32;
+            fours[four].count[lane] = 0;
+            let placed = below.into_iter().enumerate();
+            open.extend(placed.map(|(lane, node)| (place, lane, node)));
+        }
+        fours.shrink_to_fit();
+        (fours, origin)
+    }
+
+    /// The two boxes below one, down to those round a triangle each.
+    fn below(&self, node: &Node, nodes: &[Node], order: &[u32]) -> Option<Vec<Node>> {
+        let first = node.first as usize;
+        if !node.is_leaf() {
+            return Some(nodes[first..first + 2].to_vec());
+        }
+        let alone = |at: usize| Node {
+            first: at as u32,
+            count: 1,
+            ..self.fit(&order[at..=at])
+        };
+        let all = first..first + node.count as usize;
+        (all.len() > 1).then(|| all.map(alone).collect())
+    }
+
     fn fit(&self, order: &[u32]) -> Node {
         let mut node = fit(self.all, order);
         if !self.padding.is_empty() {
@@ -226,6 +354,43 @@ fn joined(root: Node, left: &[Node], right: &[Node]) -> Vec<Node> {
     nodes.extend(left[1..].iter().map(|n| moved(n, by_left)));
     nodes.extend(right[1..].iter().map(|n| moved(n, by_right)));
     nodes
+}
+
+/// Up to four boxes; where others are below one is not known yet.
+fn four_of(boxes: &[Node], origin: &[f64; 3]) -> Four {
+    let lanes = |of: &dyn Fn(&Node) -> f32| {
+        let mut all = [0.0f32; 4];
+        for (lane, node) in all.iter_mut().zip(boxes) {
+            *lane = of(node);
+        }
+        all
+    };
+    let middle = |node: &Node, i: usize| node.centre[i] - origin[i];
+    let half = |node: &Node, k: usize| {
+        // What rounding the middle and the axes may leave outside, and the rounding of this itself.
+        let off: f64 = (0..3).map(|i| middle(node, i).abs()).sum();
+        let edges: f64 = node.half.iter().sum();
+        let grown = node.half[k] + 1.2e-7 * off + 6e-7 * edges + 1e-30;
+        (grown as f32).next_up()
+    };
+    let mut four = Four {
+        centre: [0, 1, 2].map(|i| f32x4::new(lanes(&|node| middle(node, i) as f32))),
+        axes: [0, 1, 2].map(|k: usize| {
+            [0, 1, 2].map(|i: usize| f32x4::new(lanes(&|node| node.axes[k][i] as f32)))
+        }),
+        half: [0, 1, 2].map(|k| f32x4::new(lanes(&|node| half(node, k)))),
+        size: lanes(&|node| {
+            let halves = [0, 1, 2].map(|k| f64::from(half(node, k)));
+            (halves.iter().map(|h| h * h).sum::<f64>() as f32).next_up()
+        }),
+        first: [0; 4],
+        count: [0; 4],
+    };
+    for (lane, node) in boxes.iter().enumerate().filter(|(_, node)| node.is_leaf()) {
+        four.first[lane] = node.first;
+        four.count[lane] = node.count;
+    }
+    four
 }
 
 /// Sorts `order` into two halves along the box's longest axis; returns where the second begins.
@@ -380,24 +545,23 @@ mod tests {
     fn every_triangle_lies_in_every_box_above_it() {
         let mesh = sphere_mesh(0.7, 20);
         let tree = Hierarchy::build(&mesh);
-        let mut open = vec![(0usize, vec![])];
+        let mut open = vec![(0, vec![])];
         let mut seen = 0;
-        while let Some((index, mut above)) = open.pop() {
-            let node = tree.nodes()[index];
-            above.push(index);
+        while let Some((at, mut above)) = open.pop() {
+            let node = tree.node(at);
+            above.push(at);
             if !node.is_leaf() {
-                open.push((node.first as usize, above.clone()));
-                open.push((node.first as usize + 1, above));
+                open.extend(tree.below(&node).map(|child| (child, above.clone())));
                 continue;
             }
             for at in node.first as usize..(node.first + node.count) as usize {
                 seen += 1;
                 for &up in &above {
-                    let up = tree.nodes()[up];
+                    let up = tree.node(up);
                     for corner in tree.corners()[at].map(Vector::from) {
                         let local = corner - Vector::from(up.centre);
                         let along = |i: usize| Vector::from(up.axes[i]).dot(&local).abs();
-                        assert!((0..3).all(|i| along(i) <= up.half[i] + 1e-12));
+                        assert!((0..3).all(|i| along(i) <= up.half[i]));
                     }
                 }
             }

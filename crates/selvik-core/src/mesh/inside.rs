@@ -102,7 +102,7 @@ impl Surface {
         let mut open = vec![0u32];
         let mut count = 0;
         while let Some(index) = open.pop() {
-            let node = &tree.nodes()[index as usize];
+            let node = tree.node(index);
             let axes = node.axes.map(Vector::from);
             let offset = from.coords - Vector::from(node.centre);
             let origin = axes.map(|axis| axis.dot(&offset));
@@ -111,7 +111,7 @@ impl Surface {
                 continue;
             }
             if !node.is_leaf() {
-                open.extend([node.first, node.first + 1]);
+                open.extend(tree.below(&node));
                 continue;
             }
             for at in node.first as usize..(node.first + node.count) as usize {

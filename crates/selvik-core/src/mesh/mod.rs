@@ -27,7 +27,7 @@ pub const WELD: f64 = 1e-6;
 
 pub use feature_edges::{DEFAULT_FEATURE_ANGLE, feature_edges};
 pub use features::{Edge, EdgeShape, Face, Features, Model, Slot};
-pub use hierarchy::{Hierarchy, Node};
+pub use hierarchy::{Four, Hierarchy, Node};
 pub use inside::Containment;
 pub use mass::{Mass, mass_of};
 pub use mending::{Turned, turn_outwards};

@@ -91,11 +91,10 @@ pub fn cut_surface(surface: &Surface, plane: &Plane) -> Section {
     if !surface.is_as_drawn() {
         return cut(surface.mesh(), plane);
     }
-    let nodes = hierarchy.nodes();
     let mut near = Vec::new();
     let mut open = vec![0];
     while let Some(at) = open.pop() {
-        let node = &nodes[at];
+        let node = hierarchy.node(at);
         let reach: f64 = (0..3)
             .map(|i| plane.normal.dot(&Vector::from(node.axes[i])).abs() * node.half[i])
             .sum();
@@ -108,7 +107,7 @@ pub fn cut_surface(surface: &Surface, plane: &Plane) -> Section {
         if node.is_leaf() {
             near.extend((first..first + node.count as usize).map(|at| hierarchy.triangle_at(at)));
         } else {
-            open.extend([first, first + 1]);
+            open.extend(hierarchy.below(&node));
         }
     }
     near.sort_unstable();
@@ -388,7 +387,7 @@ mod tests {
                 .moved(&pose_from_rpy([far, 0.5 * far, -far], rpy));
             let through = mesh.vertices()[level_of];
             let surface = Surface::new(mesh.clone());
-            prop_assert!(!surface.hierarchy().nodes().is_empty());
+            prop_assert!(!surface.hierarchy().fours().is_empty());
             for point in [through, Point::new(far, 0.5 * far, z - far)] {
                 let plane = Plane::through(&point, &Vector::z()).unwrap();
                 prop_assert_eq!(cut_surface(&surface, &plane), cut(&mesh, &plane));

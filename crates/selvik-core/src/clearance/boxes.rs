@@ -1,0 +1,279 @@
+//! How far apart boxes are, one of the one tree and four of the other at once, in single precision rounded to the safe side.
+
+use wide::f32x4;
+
+use crate::mesh::{Four, Hierarchy};
+use crate::spatial::Pose;
+
+/// Plain arrays keep the inner loops tight; everything friendly is outside.
+pub(super) type V = [f64; 3];
+
+#[inline(always)]
+pub(super) fn dot(a: &V, b: &V) -> f64 {
+    a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
+}
+
+#[inline(always)]
+pub(super) fn minus(a: &V, b: &V) -> V {
+    [a[0] - b[0], a[1] - b[1], a[2] - b[2]]
+}
+
+/// The placement of the second surface in the frame of the first: rotation by rows.
+pub(super) struct Placement {
+    pub rows: [V; 3],
+    pub shift: V,
+}
+
+impl Placement {
+    pub fn of(pose: &Pose) -> Self {
+        let m = pose.rotation.to_rotation_matrix();
+        let rows = [0, 1, 2].map(|i: usize| [m[(i, 0)], m[(i, 1)], m[(i, 2)]]);
+        Self {
+            rows,
+            shift: pose.translation.vector.into(),
+        }
+    }
+
+    #[inline(always)]
+    pub fn turned(&self, v: &V) -> V {
+        [
+            dot(&self.rows[0], v),
+            dot(&self.rows[1], v),
+            dot(&self.rows[2], v),
+        ]
+    }
+
+    #[inline(always)]
+    pub fn moved(&self, p: &V) -> V {
+        let t = self.turned(p);
+        [
+            t[0] + self.shift[0],
+            t[1] + self.shift[1],
+            t[2] + self.shift[2],
+        ]
+    }
+
+    pub fn moved_back(&self, p: &V) -> V {
+        self.turned_back(&minus(p, &self.shift))
+    }
+
+    #[inline(always)]
+    pub fn turned_back(&self, v: &V) -> V {
+        let [a, b, c] = &self.rows;
+        [
+            a[0] * v[0] + b[0] * v[1] + c[0] * v[2],
+            a[1] * v[0] + b[1] * v[1] + c[1] * v[2],
+            a[2] * v[0] + b[2] * v[1] + c[2] * v[2],
+        ]
+    }
+}
+
+/// What rounding to single precision may add to the gap between two boxes, of what they and the way between their middles
+/// measure together: some thirty operations, each off by 2⁻²⁴.
+const BLUR: f32 = 4e-6;
+
+/// The next number of single precision that is not smaller.
+pub(super) fn wide_of(x: f64) -> f32 {
+    let near = x as f32;
+    if f64::from(near) < x {
+        near.next_up()
+    } else {
+        near
+    }
+}
+
+pub(super) fn narrow(v: &V) -> [f32; 3] {
+    v.map(|x| x as f32)
+}
+
+#[inline(always)]
+fn dot4(a: &[f32x4; 3], b: &[f32x4; 3]) -> f32x4 {
+    a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
+}
+
+/// The way from one tree's own frame to that of the other, told from the origins of their boxes.
+pub(super) struct Passage {
+    rows: [V; 3],
+    /// The same in single precision.
+    narrow: [[f32; 3]; 3],
+    pub shift: V,
+}
+
+impl Passage {
+    /// From the frame of the second tree to that of the first, and back.
+    pub fn between(a: &Hierarchy, b: &Hierarchy, placement: &Placement) -> [Self; 2] {
+        let shift = minus(&placement.moved(b.origin()), a.origin());
+        let back = placement.turned_back(&shift).map(|x| -x);
+        let rows = placement.rows;
+        let columns = [0, 1, 2].map(|j: usize| [0, 1, 2].map(|i: usize| rows[i][j]));
+        [(rows, shift), (columns, back)].map(|(rows, shift)| Self {
+            rows,
+            narrow: [narrow(&rows[0]), narrow(&rows[1]), narrow(&rows[2])],
+            shift,
+        })
+    }
+}
+
+/// One box beside four of the other tree, in their frame.
+pub(super) struct Lone {
+    centre: [f32; 3],
+    axes: [[f32; 3]; 3],
+    half: [f32; 3],
+    /// Of `half` together, m.
+    sizes: f32,
+    /// How far it reaches from its middle along the direction looked along, m.
+    extent: f32,
+    /// What rounding its middle may be off, m.
+    blur: f32,
+}
+
+impl Lone {
+    /// The box at a place of `tree`; `n` in its own frame.
+    #[inline(always)]
+    pub fn of(tree: &Hierarchy, at: u32, passage: &Passage, n: &[f32; 3]) -> Self {
+        let (four, lane) = (&tree.fours()[at as usize / 4], at as usize % 4);
+        let own = |v: &[f32x4; 3]| {
+            [
+                v[0].as_array()[lane],
+                v[1].as_array()[lane],
+                v[2].as_array()[lane],
+            ]
+        };
+        let [x, y, z] = own(&four.centre).map(f64::from);
+        let half = own(&four.half);
+        let along =
+            |v: &[f32; 3], axis: &[f32; 3]| v[0] * axis[0] + v[1] * axis[1] + v[2] * axis[2];
+        let rows = &passage.narrow;
+        let turned = |axis: &[f32; 3]| {
+            [
+                along(&rows[0], axis),
+                along(&rows[1], axis),
+                along(&rows[2], axis),
+            ]
+        };
+        let own_axes = [own(&four.axes[0]), own(&four.axes[1]), own(&four.axes[2])];
+        let axes = [
+            turned(&own_axes[0]),
+            turned(&own_axes[1]),
+            turned(&own_axes[2]),
+        ];
+        let extent = along(n, &own_axes[0]).abs() * half[0]
+            + along(n, &own_axes[1]).abs() * half[1]
+            + along(n, &own_axes[2]).abs() * half[2];
+        let moved = |row: &V, shift: f64| (row[0] * x + row[1] * y + row[2] * z + shift) as f32;
+        let (rows, shift) = (&passage.rows, &passage.shift);
+        let centre = [
+            moved(&rows[0], shift[0]),
+            moved(&rows[1], shift[1]),
+            moved(&rows[2], shift[2]),
+        ];
+        Self {
+            centre,
+            axes,
+            half,
+            sizes: half[0] + half[1] + half[2],
+            extent,
+            blur: 1.2e-7 * (centre[0].abs() + centre[1].abs() + centre[2].abs()),
+        }
+    }
+}
+
+/// The gap between two boxes along any one direction is such a distance: the direction of the closest pair so far
+/// settles most boxes. So is the distance of one box from the box round the other that is parallel to it.
+#[inline(always)]
+pub(super) fn bounds(
+    boxes: &Four,
+    one: &Lone,
+    n: &[f32; 3],
+    interest: f32,
+    kept: impl Fn(usize, f32, Option<V>) -> f32,
+) -> ([f32; 4], [f32; 4]) {
+    let splat = |v: &[f32; 3]| [f32x4::splat(v[0]), f32x4::splat(v[1]), f32x4::splat(v[2])];
+    let (centre, half, n) = (splat(&one.centre), splat(&one.half), splat(n));
+    let between = [
+        centre[0] - boxes.centre[0],
+        centre[1] - boxes.centre[1],
+        centre[2] - boxes.centre[2],
+    ];
+    let sizes = boxes.half[0] + boxes.half[1] + boxes.half[2] + f32x4::splat(one.sizes);
+    let far = between[0].abs() + between[1].abs() + between[2].abs() + sizes;
+    let unsure = far * f32x4::splat(BLUR) + f32x4::splat(one.blur);
+    let gap = dot4(&n, &between)
+        - dot4(&boxes.axes[0], &n).abs() * boxes.half[0]
+        - dot4(&boxes.axes[1], &n).abs() * boxes.half[1]
+        - dot4(&boxes.axes[2], &n).abs() * boxes.half[2]
+        - f32x4::splat(one.extent);
+    let quick = (gap - unsure).to_array();
+    let mut lower = [f32::INFINITY; 4];
+    let mut settled = true;
+    for lane in 0..4 {
+        if boxes.holds(lane) {
+            lower[lane] = kept(lane, quick[lane], None);
+            settled &= lower[lane] >= interest;
+        }
+    }
+    if settled {
+        return (lower, lower);
+    }
+    // How far edge k of theirs points along edge j of the one.
+    let axes = [
+        splat(&one.axes[0]),
+        splat(&one.axes[1]),
+        splat(&one.axes[2]),
+    ];
+    let along = |k: usize, j: usize| dot4(&boxes.axes[k], &axes[j]).abs();
+    let local_a = |k: usize| dot4(&boxes.axes[k], &between);
+    let local_b = |j: usize| dot4(&axes[j], &between);
+    let mut gaps_a = [f32x4::ZERO; 3];
+    let mut gaps_b = [
+        local_b(0).abs() - half[0],
+        local_b(1).abs() - half[1],
+        local_b(2).abs() - half[2],
+    ];
+    for k in 0..3 {
+        let of = &boxes.half[k];
+        let (x, y, z) = (along(k, 0), along(k, 1), along(k, 2));
+        let reach = *of + x * half[0] + y * half[1] + z * half[2];
+        gaps_a[k] = (local_a(k).abs() - reach).fast_max(f32x4::ZERO);
+        gaps_b[0] -= x * *of;
+        gaps_b[1] -= y * *of;
+        gaps_b[2] -= z * *of;
+    }
+    for gap in &mut gaps_b {
+        *gap = gap.fast_max(f32x4::ZERO);
+    }
+    let (from_a, from_b) = (dot4(&gaps_a, &gaps_a), dot4(&gaps_b, &gaps_b));
+    let gap = (from_a.fast_max(from_b).sqrt() - unsure).to_array();
+    let guess = (dot4(&between, &between) * f32x4::splat(1e-3)).to_array();
+    let mut guesses = [f32::INFINITY; 4];
+    for lane in 0..4 {
+        if !boxes.holds(lane) || lower[lane] >= interest {
+            continue;
+        }
+        // Boxes that meet are apart in no direction.
+        let found = if !gap[lane].is_finite() {
+            // Squares may be too large where what is squared is not.
+            lower[lane]
+        } else if gap[lane] < interest || gap[lane] <= 0.0 {
+            kept(lane, gap[lane], None)
+        } else {
+            let at = |v: &f32x4| v.as_array()[lane];
+            let share = |gap: &f32x4, local: &f32x4| f64::from(at(gap).copysign(at(local)));
+            let mut along = [0.0; 3];
+            for i in 0..3 {
+                for k in 0..3 {
+                    along[i] += if at(&from_a) >= at(&from_b) {
+                        share(&gaps_a[k], &local_a(k)) * f64::from(at(&boxes.axes[k][i]))
+                    } else {
+                        share(&gaps_b[k], &local_b(k)) * f64::from(one.axes[k][i])
+                    };
+                }
+            }
+            let length = dot(&along, &along).sqrt();
+            kept(lane, gap[lane], Some(along.map(|x| x / length)))
+        };
+        lower[lane] = lower[lane].max(found);
+        guesses[lane] = lower[lane] + guess[lane];
+    }
+    (lower, guesses)
+}
