@@ -26,7 +26,7 @@ fn main() {
     let mesh = TriangleMesh::from_soup(corners).expect("triangles").mesh;
     let surface = Surface::new(mesh);
     let start = Instant::now();
-    let nodes = surface.hierarchy().nodes().len();
+    let nodes = surface.hierarchy().fours().len();
     let prepared = start.elapsed().as_secs_f64();
     let told = planes.iter().map(|&[at, normal]| {
         let plane = Plane::through(&Point::from(at), &Vector::from(normal)).expect("a plane");

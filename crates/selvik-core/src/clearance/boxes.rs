@@ -277,3 +277,111 @@ pub(super) fn bounds(
     }
     (lower, guesses)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::clearance::triangle_distance;
+    use crate::spatial::{Point, pose_from_rpy};
+    use proptest::prelude::*;
+
+    type Triangles = Vec<[[f64; 3]; 3]>;
+
+    fn strewn() -> impl Strategy<Value = Triangles> {
+        let at = prop::array::uniform3(-1.0f64..1.0);
+        let corner = prop::array::uniform3(-0.2f64..0.2);
+        let one = (at, prop::array::uniform3(corner));
+        let placed =
+            one.prop_map(|(at, corners)| corners.map(|c| [0, 1, 2].map(|i: usize| at[i] + c[i])));
+        prop::collection::vec(placed, 1..14)
+    }
+
+    fn tree(triangles: &Triangles, scale: f64, off: f64) -> Hierarchy {
+        let placed = triangles
+            .iter()
+            .map(|t| t.map(|c| Point::from(c.map(|x| x * scale + off))));
+        Hierarchy::over(&placed.collect::<Vec<_>>(), &[])
+    }
+
+    /// The places of all boxes.
+    fn places(tree: &Hierarchy) -> impl Iterator<Item = u32> + '_ {
+        (0..4 * tree.fours().len() as u32)
+            .filter(|&at| tree.fours()[at as usize / 4].holds(at as usize % 4))
+    }
+
+    /// What lies in a box.
+    fn within(tree: &Hierarchy, at: u32) -> Vec<[Point; 3]> {
+        let node = tree.node(at);
+        if node.is_leaf() {
+            let all = node.first as usize..(node.first + node.count) as usize;
+            return all
+                .map(|entry| tree.corners()[entry].map(Point::from))
+                .collect();
+        }
+        tree.below(&node)
+            .flat_map(|child| within(tree, child))
+            .collect()
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(400))]
+
+        /// From a tenth of a millimetre to ten kilometres, near their origin and far from it, whatever direction is looked along.
+        #[test]
+        fn no_triangles_are_nearer_than_their_boxes(
+            (a, b) in (strewn(), strewn()),
+            power in -4i32..5,
+            off in prop::sample::select(vec![0.0, 3.0, 2000.0]),
+            xyz in prop::array::uniform3(-3.0f64..3.0),
+            rpy in prop::array::uniform3(-3.0f64..3.0),
+            n in prop::array::uniform3(-1.0f64..1.0),
+        ) {
+            let scale = 10f64.powi(power);
+            let length = dot(&n, &n).sqrt();
+            prop_assume!(length > 0.01);
+            let n_a = n.map(|x| x / length);
+            let (a, b) = (tree(&a, scale, off * scale), tree(&b, scale, 0.0));
+            let at = xyz.map(|x| (x + off) * scale);
+            let pose = pose_from_rpy(at, rpy);
+            let placement = Placement::of(&pose);
+            let n_b = placement.turned_back(&n_a);
+            let [there, _] = Passage::between(&a, &b, &placement);
+            for at_b in places(&b) {
+                let one = Lone::of(&b, at_b, &there, &narrow(&n_b));
+                let of_b: Vec<_> = within(&b, at_b).iter().map(|t| t.map(|p| pose * p)).collect();
+                for (place, boxes) in a.fours().iter().enumerate() {
+                    let (lower, _) = bounds(boxes, &one, &narrow(&n_a), f32::INFINITY, |_, gap, _| gap);
+                    for lane in (0..4).filter(|&lane| boxes.holds(lane)) {
+                        let of_a = within(&a, (4 * place + lane) as u32);
+                        let apart = |x: &[Point; 3]| {
+                            let all = of_b.iter().map(|y| triangle_distance(x, y).squared.sqrt());
+                            all.fold(f64::INFINITY, f64::min)
+                        };
+                        let nearest = of_a.iter().map(apart).fold(f64::INFINITY, f64::min);
+                        // In double precision the corners themselves are no better known than this.
+                        let known = 1e-15 * scale * (1.0 + off);
+                        prop_assert!(f64::from(lower[lane]) <= nearest + known, "{} {nearest}", lower[lane]);
+                    }
+                }
+            }
+        }
+    }
+
+    /// Squares that single precision does not hold rule nothing out.
+    #[test]
+    fn what_is_too_large_is_not_ruled_out() {
+        let one = |x: f64| {
+            Hierarchy::over(
+                &[[[x, 0.0, 0.0], [x, 1.0, 0.0], [x, 0.0, 1.0]].map(Point::from)],
+                &[],
+            )
+        };
+        for far in [1e15, 1e25, 1e40] {
+            let (a, b) = (one(0.0), one(0.0));
+            let found =
+                crate::clearance::surfaces_apart(&a, &b, &pose_from_rpy([far, 0.0, 0.0], [0.0; 3]));
+            let distance = found.expect("they are somewhere").distance;
+            assert!((distance / far - 1.0).abs() < 1e-12, "{distance} {far}");
+        }
+    }
+}

@@ -129,7 +129,8 @@ pub(super) fn reach(tree: &Hierarchy, n: &V, guess: usize, looks: &mut u64) -> R
         order.sort_unstable_by(|&i, &j| most[i].total_cmp(&most[j]));
         for lane in order {
             let most = f64::from(most[lane]) + along.from;
-            if below.holds(lane) && most > farthest.far {
+            // What is too large for single precision may reach anywhere.
+            if below.holds(lane) && (most.is_nan() || most > farthest.far) {
                 open.push((4 * first + lane as u32, most));
             }
         }
