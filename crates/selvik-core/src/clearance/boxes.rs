@@ -230,14 +230,14 @@ pub(super) fn bounds(
         local_b(1).abs() - half[1],
         local_b(2).abs() - half[2],
     ];
-    for k in 0..3 {
-        let of = &boxes.half[k];
+    for (k, gap_a) in gaps_a.iter_mut().enumerate() {
+        let of = boxes.half[k];
         let (x, y, z) = (along(k, 0), along(k, 1), along(k, 2));
-        let reach = *of + x * half[0] + y * half[1] + z * half[2];
-        gaps_a[k] = (local_a(k).abs() - reach).fast_max(f32x4::ZERO);
-        gaps_b[0] -= x * *of;
-        gaps_b[1] -= y * *of;
-        gaps_b[2] -= z * *of;
+        let reach = of + x * half[0] + y * half[1] + z * half[2];
+        *gap_a = (local_a(k).abs() - reach).fast_max(f32x4::ZERO);
+        gaps_b[0] -= x * of;
+        gaps_b[1] -= y * of;
+        gaps_b[2] -= z * of;
     }
     for gap in &mut gaps_b {
         *gap = gap.fast_max(f32x4::ZERO);
@@ -259,16 +259,15 @@ pub(super) fn bounds(
         } else {
             let at = |v: &f32x4| v.as_array()[lane];
             let share = |gap: &f32x4, local: &f32x4| f64::from(at(gap).copysign(at(local)));
-            let mut along = [0.0; 3];
-            for i in 0..3 {
-                for k in 0..3 {
-                    along[i] += if at(&from_a) >= at(&from_b) {
-                        share(&gaps_a[k], &local_a(k)) * f64::from(at(&boxes.axes[k][i]))
-                    } else {
-                        share(&gaps_b[k], &local_b(k)) * f64::from(one.axes[k][i])
-                    };
+            let term = |k: usize, i: usize| {
+                if at(&from_a) >= at(&from_b) {
+                    share(&gaps_a[k], &local_a(k)) * f64::from(at(&boxes.axes[k][i]))
+                } else {
+                    share(&gaps_b[k], &local_b(k)) * f64::from(one.axes[k][i])
                 }
-            }
+            };
+            let sum = |i: usize| term(0, i) + term(1, i) + term(2, i);
+            let along = [sum(0), sum(1), sum(2)];
             let length = dot(&along, &along).sqrt();
             kept(lane, gap[lane], Some(along.map(|x| x / length)))
         };

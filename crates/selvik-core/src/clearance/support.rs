@@ -67,10 +67,10 @@ impl Along {
     fn most(&self, boxes: &Four) -> [f32; 4] {
         let along = |v: &[f32x4; 3]| v[0] * self.n[0] + v[1] * self.n[1] + v[2] * self.n[2];
         let half = &boxes.half;
-        let mut far = along(&boxes.centre);
-        for k in 0..3 {
-            far += along(&boxes.axes[k]).abs() * half[k];
-        }
+        let far = along(&boxes.centre)
+            + along(&boxes.axes[0]).abs() * half[0]
+            + along(&boxes.axes[1]).abs() * half[1]
+            + along(&boxes.axes[2]).abs() * half[2];
         let centre = boxes.centre.map(f32x4::abs);
         let sizes = centre[0] + centre[1] + centre[2] + half[0] + half[1] + half[2];
         (far + sizes * f32x4::splat(2e-6 * self.length)).to_array()
