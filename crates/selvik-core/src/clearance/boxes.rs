@@ -366,6 +366,30 @@ mod tests {
         }
     }
 
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(2000))]
+
+        /// Flat boxes face to face are as far apart as what they hold: here all is rounding.
+        #[test]
+        fn rounding_never_tells_more_than_is_true(
+            corners in prop::array::uniform3(prop::array::uniform2(-1.0f64..1.0)),
+            apart in 0.001f64..200.0,
+            xyz in prop::array::uniform3(-5.0f64..5.0),
+            rpy in prop::array::uniform3(-3.0f64..3.0),
+        ) {
+            let turned = pose_from_rpy(xyz, rpy);
+            let flat = |z: f64| corners.map(|[x, y]| turned * Point::new(x, y, z));
+            let n_a: V = (turned.rotation * crate::spatial::Vector::z()).into();
+            let [a, b] = [0.0, apart].map(|z| Hierarchy::over(&[flat(z)], &[]));
+            let placement = Placement::of(&Pose::identity());
+            let [there, _] = Passage::between(&a, &b, &placement);
+            let one = Lone::of(&b, 0, &there, &narrow(&n_a));
+            let (lower, _) = bounds(&a.fours()[0], &one, &narrow(&n_a), f32::INFINITY, |_, gap, _| gap);
+            let lower = f64::from(lower[0]);
+            prop_assert!(lower <= apart && lower >= apart - 2e-5 * (apart + 4.0), "{lower} {apart}");
+        }
+    }
+
     /// Squares that single precision does not hold rule nothing out.
     #[test]
     fn what_is_too_large_is_not_ruled_out() {
