@@ -173,7 +173,7 @@ fn timed(
     for (which, poses) in [("apart", apart), ("close", close)] {
         let rows = poses.iter().flat_map(|pose| {
             let m = pose.to_homogeneous();
-            (0..3).flat_map(move |i| (0..4).map(move |j| m[(i, j)]))
+            (0..3).flat_map(move |row| [0, 1, 2, 3].map(|column| m[(row, column)]))
         });
         put(which, rows.collect());
     }

@@ -141,8 +141,11 @@ pub struct NearPair {
 /// Measures the same workcell again and again with joints a little elsewhere.
 #[derive(Default)]
 pub struct Jogging {
-    known: HashMap<(BodyId, BodyId), Known>,
+    known: HashMap<Ids, Known>,
 }
+
+/// Two bodies.
+type Ids = (BodyId, BodyId);
 
 /// What was found out of a pair before.
 struct Known {
@@ -285,11 +288,11 @@ impl Jogging {
             .map(|pair| (at_least(pair) - required(pair), pair))
             .collect();
         far.sort_unstable_by(|one, other| one.0.total_cmp(&other.0));
-        let mut found: Vec<(f64, NearPair)> = Vec::new();
+        let mut found: Vec<(f64, Ids, NearPair)> = Vec::new();
         for (at_least, pair) in far {
             let worst = found
                 .get(count - 1)
-                .map_or(f64::INFINITY, |(margin, _)| *margin);
+                .map_or(f64::INFINITY, |(margin, ..)| *margin);
             if at_least >= worst {
                 break;
             }
@@ -304,9 +307,6 @@ impl Jogging {
             };
             let relative = pa.inv_mul(&pb);
             let answer = distance_again(&a.surface, &b.surface, &relative, limit, &mut memory);
-            if answer.closest.is_none() {
-                memory.shrink();
-            }
             let now = Known {
                 lower: answer.lower,
                 poses: [pa, pb],
@@ -331,11 +331,15 @@ impl Jogging {
                 on_a_mm: millimetres(&(pa * closest.on_a)),
                 on_b_mm: millimetres(&(pa * closest.on_b)),
             };
-            let at = found.partition_point(|(known, _)| *known <= margin);
-            found.insert(at, (margin, near));
+            let at = found.partition_point(|(known, ..)| *known <= margin);
+            found.insert(at, (margin, (pair.a, pair.b), near));
             found.truncate(count);
         }
-        found.into_iter().map(|(_, near)| near).collect()
+        // Of those that are told the proof is kept for the next step, of the others only where they were near.
+        let told = |ids: &Ids| found.iter().any(|(_, known, _)| known == ids);
+        let others = self.known.iter_mut().filter(|(ids, _)| !told(ids));
+        others.for_each(|(_, known)| known.memory.shrink());
+        found.into_iter().map(|(.., near)| near).collect()
     }
 }
 

@@ -76,6 +76,13 @@ impl Default for Limit<'_> {
     }
 }
 
+impl Limit<'_> {
+    /// Whether nothing less than the distance itself is enough.
+    fn is_exact(&self) -> bool {
+        self.slack == 0.0 && !self.enough.is_finite()
+    }
+}
+
 /// The smallest distance of `a` and `b`, where `b` stands at `pose` in the frame of `a`.
 ///
 /// The lower bound takes off what rounding may add ([`ROUNDING`]) and by how much the bodies stand out of what is
@@ -146,7 +153,8 @@ fn answered(
     }
     match memory {
         Some(memory) => search.run_on(memory, limit.stop),
-        None if drift.is_none() && !limit.enough.is_finite() && search.part() => {}
+        // A plane is worth looking for where exactly the distance is asked for.
+        None if drift.is_none() && limit.is_exact() && search.part() => {}
         None => search.run(limit.stop),
     }
     let (found, work) = (search.best, search.looks);
@@ -198,14 +206,12 @@ pub fn distance_to_point(a: &Surface, point: &Point) -> f64 {
 /// The point of what is measured of `a` that is nearest to a point, both in the frame of `a`.
 #[must_use]
 pub fn nearest_to_point(a: &Surface, point: &Point) -> Point {
-    let alone = Hierarchy::over(&[[*point; 3]], &[]);
-    surfaces_apart(a.hierarchy(), &alone, &Pose::identity()).map_or(*point, |c| c.on_a)
+    nearest_in(a.hierarchy(), point).map_or(*point, |c| c.on_a)
 }
 
 /// The triangle of what is drawn of `a` that is nearest to a point in its frame, and how far away that is, m.
 #[must_use]
 pub fn nearest_triangle(a: &Surface, point: &Point) -> (usize, f64) {
-    let alone = Hierarchy::over(&[[*point; 3]], &[]);
     let drawn;
     let hierarchy = if a.is_as_drawn() {
         a.hierarchy()
@@ -213,8 +219,14 @@ pub fn nearest_triangle(a: &Surface, point: &Point) -> (usize, f64) {
         drawn = Hierarchy::build(a.mesh());
         &drawn
     };
-    let closest = surfaces_apart(hierarchy, &alone, &Pose::identity());
+    let closest = nearest_in(hierarchy, point);
     closest.map_or((0, f64::INFINITY), |c| (c.triangles.0 as usize, c.distance))
+}
+
+/// What a hierarchy holds that is nearest to a point in its frame.
+pub(super) fn nearest_in(tree: &Hierarchy, point: &Point) -> Option<Closest> {
+    let alone = Hierarchy::over(&[[*point; 3]], &[]);
+    surfaces_apart(tree, &alone, &Pose::identity())
 }
 
 /// The closest points of what two hierarchies hold, be it triangles, lines or points; the second stands at `pose` in the

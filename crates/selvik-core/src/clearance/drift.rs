@@ -13,11 +13,10 @@
 //! Kim and Manocha, *C2A: Controlled Conservative Advancement for Continuous Collision Detection of Polygonal Models*, ICRA
 //! 2009 (from memory). The bound of second order round the middle of a stretch is our own.
 
+use super::boxes::{V, dot};
 use crate::mesh::Node;
 use crate::robot::Screw;
 use crate::spatial::{Point, Vector};
-
-type V = [f64; 3];
 
 /// More tracks than this have too many corners to be gone through: of what they move only how far is counted.
 const MOST_WAYS: usize = 4;
@@ -49,11 +48,6 @@ struct Slide {
     shift: V,
 }
 
-#[inline(always)]
-fn dot(a: &V, b: &V) -> f64 {
-    a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
-}
-
 impl Slide {
     /// A displaced point p lies `slope`·p + `base` along n.
     #[inline(always)]
@@ -71,10 +65,8 @@ impl Slide {
     #[inline(always)]
     fn of_box(&self, n: &V, node: &Node) -> (f64, f64) {
         let (slope, base) = self.along(n);
-        let half = dot(&node.axes[0], &slope).abs() * node.half[0]
-            + dot(&node.axes[1], &slope).abs() * node.half[1]
-            + dot(&node.axes[2], &slope).abs() * node.half[2];
-        (dot(&slope, &node.centre) + base, half)
+        let (middle, half) = node.along(&slope);
+        (middle + base, half)
     }
 
     /// Where a displaced triangle, padded round by `radius` (m), begins and ends along n.

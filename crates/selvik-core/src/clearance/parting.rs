@@ -5,15 +5,16 @@
 //! that plane is the one by which the distance of two convex hulls is found, see `simplex`.
 
 use super::boxes::dot;
+use super::distance::nearest_in;
 use super::search::Search;
 use super::simplex::{Corner, Simplex};
-use super::support::{dive, nearest_entry, reach};
+use super::support::{dive, reach};
 use crate::spatial::Vector;
 
 /// How often a better plane is looked for from what reaches beyond one.
 const PLANES: usize = 64;
 
-/// Planes this near (m) to parting the hulls widest are told to.
+/// A plane that parts the hulls by so little less than the widest one, m, is taken for that.
 const NEARLY: f64 = 1e-9;
 
 /// Hulls are told roughly when what is not known of their distance is this share of it.
@@ -117,8 +118,10 @@ impl Search<'_> {
     /// Tries the triangles that lie nearest to a point of each body.
     fn try_nearest(&mut self, Corner { on_a, on_b }: &Corner) {
         let on_b = self.placement.moved_back(&(*on_b).into());
-        let ia = nearest_entry(self.a, &(*on_a).into());
-        let ib = nearest_entry(self.b, &on_b);
-        self.try_triangles(ia, ib);
+        let a = nearest_in(self.a, on_a).map(|c| self.a.place_of(c.triangles.0));
+        let b = nearest_in(self.b, &on_b.into()).map(|c| self.b.place_of(c.triangles.0));
+        if let (Some(ia), Some(ib)) = (a, b) {
+            self.try_triangles(ia, ib);
+        }
     }
 }

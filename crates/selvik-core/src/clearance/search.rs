@@ -13,7 +13,6 @@ use super::memory::{Front, Memory};
 use super::triangle_triangle::triangle_distance;
 use crate::mesh::Hierarchy;
 use crate::spatial::{Pose, Vector};
-use wide::f32x4;
 
 /// Two boxes that are to be looked at.
 struct Open {
@@ -173,18 +172,9 @@ impl<'a> Search<'a> {
 
     /// How far apart two boxes are along the direction looked along, m.
     fn apart_across(&self, at_a: u32, at_b: u32) -> f64 {
-        let ends = |tree: &Hierarchy, at: u32, n: &V| {
-            let (four, lane) = (&tree.fours()[at as usize / 4], at as usize % 4);
-            let own = |v: &f32x4| f64::from(v.as_array()[lane]);
-            let along = |v: &[f32x4; 3]| own(&v[0]) * n[0] + own(&v[1]) * n[1] + own(&v[2]) * n[2];
-            let half = along(&four.axes[0]).abs() * own(&four.half[0])
-                + along(&four.axes[1]).abs() * own(&four.half[1])
-                + along(&four.axes[2]).abs() * own(&four.half[2]);
-            (along(&four.centre), half)
-        };
-        let a = ends(self.a, at_a, &self.across_a);
-        let b = ends(self.b, at_b, &self.across_b);
-        dot(&self.across_a, &self.there.shift) + b.0 - a.0 - a.1 - b.1
+        let a = self.a.node(at_a).along(&self.across_a);
+        let b = self.b.node(at_b).along(&self.across_b);
+        dot(&self.across_a, &self.placement.shift) + b.0 - a.0 - a.1 - b.1
     }
 
     /// Looks at two boxes and all below them; what is left closed is kept in `front`, where there is one.

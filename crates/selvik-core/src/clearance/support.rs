@@ -4,17 +4,9 @@
 //! closest points that no box tells apart: along the direction of the closest points the reaches are as far apart as those
 //! are, wherever the bodies bulge towards each other.
 
-use super::distance::surfaces_apart;
+use super::boxes::{V, dot};
 use crate::mesh::{Four, Hierarchy};
-use crate::spatial::Pose;
 use wide::f32x4;
-
-type V = [f64; 3];
-
-#[inline(always)]
-fn dot(a: &V, b: &V) -> f64 {
-    a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
-}
 
 /// What reaches farthest.
 pub(super) struct Reach {
@@ -136,13 +128,6 @@ pub(super) fn reach(tree: &Hierarchy, n: &V, guess: usize, looks: &mut u64) -> R
         }
     }
     farthest
-}
-
-/// The entry whose triangle is nearest to a point.
-pub(super) fn nearest_entry(tree: &Hierarchy, point: &V) -> usize {
-    let alone = Hierarchy::over(&[[(*point).into(); 3]], &[]);
-    let nearest = surfaces_apart(tree, &alone, &Pose::identity());
-    nearest.map_or(0, |closest| tree.place_of(closest.triangles.0))
 }
 
 #[cfg(test)]

@@ -11,6 +11,7 @@ mod buckets;
 mod edges;
 mod feature_edges;
 mod features;
+mod growing;
 mod hierarchy;
 mod inside;
 mod mass;

@@ -95,9 +95,7 @@ pub fn cut_surface(surface: &Surface, plane: &Plane) -> Section {
     let mut open = vec![0];
     while let Some(at) = open.pop() {
         let node = hierarchy.node(at);
-        let reach: f64 = (0..3)
-            .map(|i| plane.normal.dot(&Vector::from(node.axes[i])).abs() * node.half[i])
-            .sum();
+        let (_, reach) = node.along(&(*plane.normal).into());
         let away = plane.height(&Point::from(node.centre)).abs();
         // Boxes are as exact as their numbers: a few roundings of what is far from the origin.
         if away > reach + 2.0 * ON_PLANE + 1e-12 * (away + plane.offset.abs()) {
