@@ -160,7 +160,7 @@ fn timed(
     };
     asked(apart, 1);
     let (cold, distances) = asked(apart, 1);
-    let (warm, _) = asked(close, run);
+    let (warm, along) = asked(close, run);
     let put = |what: &str, numbers: Vec<f64>| {
         let bytes: Vec<u8> = numbers.iter().flat_map(|x| x.to_le_bytes()).collect();
         std::fs::write(folder.join(format!("{name}.{what}")), bytes).expect("a folder to write to");
@@ -177,5 +177,5 @@ fn timed(
         });
         put(which, rows.collect());
     }
-    serde_json::json!({ "name": name, "cold_us": cold, "warm_us": warm, "distances_m": distances })
+    serde_json::json!({ "name": name, "cold_us": cold, "warm_us": warm, "distances_m": distances, "along_m": along })
 }

@@ -54,8 +54,10 @@ def main():
             apart, close = (read(which, (-1, 3, 4)) for which in ("apart", "close"))
             run(a, b, apart[:20])
             cold, found = run(a, b, apart)
-            warm, _ = run(a, b, close[:: max(1, len(close) // MOST)])
-            worst = max(worst, *(abs(x - max(y, 0.0)) for x, y in zip(case["distances_m"], found)))
+            every = max(1, len(close) // MOST)
+            warm, along = run(a, b, close[::every])
+            pairs = [*zip(case["distances_m"], found), *zip(case["along_m"][::every], along)]
+            worst = max(worst, *(abs(x - max(y, 0.0)) for x, y in pairs))
             ours = case["cold_us"], case["warm_us"]
             print(f"| {case['name']} | {len(corners[0]):,}, {len(corners[1]):,} "
                   f"| {ours[0]:.1f} µs | {cold:.0f} µs | {cold / ours[0]:.1f} × "
