@@ -33,12 +33,15 @@ export const useCompare = defineStore('compare', () => {
   /** The band of the earlier one. */
   const band = computed(() => (open.value ? (compared.value?.band ?? null) : null))
 
+  let listed = 0
   async function load() {
+    const mine = ++listed
     if (!open.value || !cell.cell || !findings.madeOf) return
     try {
-      sweeps.value = await answer(api.GET('/api/cells/{id}/sweeps', { params: path() }))
+      const all = await answer(api.GET('/api/cells/{id}/sweeps', { params: path() }))
+      if (mine === listed) sweeps.value = all
     } catch (e) {
-      notices.say(e)
+      if (mine === listed) notices.say(e)
     }
   }
   watch([open, () => findings.madeOf, () => cell.cell?.id], () => void load())

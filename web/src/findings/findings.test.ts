@@ -199,6 +199,48 @@ describe('what was found', () => {
     expect(findings.shown).toBe(findings.pairs[100])
   })
 
+  it('is that of the later question, whichever answer comes first', async () => {
+    const findings = useFindings()
+    const late: (() => void)[] = []
+    begin({
+      [SWEEP]: () => last,
+      [FINDINGS]: ({ query }) =>
+        query!.fingerprint === 'f1'
+          ? new Promise((resolve) => late.push(() => resolve(found(7))))
+          : found(9),
+    })
+    const first = findings.load()
+    await settled()
+    last = { fresh: true, tag: 'f2n1', fingerprint: 'f2' }
+    await findings.load()
+    late.forEach((answers) => answers())
+    await first
+    expect([findings.madeOf, findings.count]).toEqual(['f2', 9])
+  })
+
+  it('shows the evidence that was clicked last, and none after it was left', async () => {
+    const findings = useFindings()
+    await findings.load()
+    const late: (() => void)[] = []
+    const evidence = { section: { point_mm: [0, 0, 0], normal: [0, 0, 1] }, viewpoint: {} }
+    begin({
+      'POST /api/evidence': () => new Promise((resolve) => late.push(() => resolve(evidence))),
+    })
+    vi.stubGlobal('requestAnimationFrame', () => 0)
+    const [one, other] = [findings.pairs[0]!, findings.pairs[1]!]
+    const both = [findings.showEvidence(one), findings.showEvidence(other)]
+    await settled()
+    late.reverse().forEach((answers) => answers())
+    await Promise.all(both)
+    expect(findings.shown).toBe(other)
+    const again = findings.showEvidence(one)
+    await settled()
+    findings.leaveEvidence()
+    late.at(-1)!()
+    await again
+    expect(findings.shown).toBe(null)
+  })
+
   it('says why no sweep was begun', async () => {
     const findings = useFindings()
     begin({ 'POST /api/cells/{id}/sweep': () => new Refusal(422, 'the run plan can not be run') })

@@ -50,23 +50,28 @@ export const useFindings = defineStore('findings', () => {
   /** Why there are findings that can't be shown. */
   const unreadable = ref<string | null>(null)
   const shown = shallowRef<Pair | null>(null)
-  /** Where the open body of the evidence that is looked at is open: ends of edges, mm. */
   /** How deep the two bodies of the finding shown overlap where they do most. */
   const depth = shallowRef<Schemas['OverlapAnswer'] | null>(null)
+  /** Where the open body of the evidence that is looked at is open: ends of edges, mm. */
   const openEdges = shallowRef<number[][][]>([])
   const path = () => ({ params: { path: { id: cell.cell!.id } } })
 
+  /** Counts what was asked: an answer that comes after a later question is nobody's. */
+  let turn = 0
   /** Asks how the last sweep stands; what it found is fetched only when that is something else. */
   async function load() {
+    const mine = ++turn
     const last = await answer(api.GET('/api/cells/{id}/sweep', path()))
+    if (mine !== turn) return
     job.value = last.running ?? null
     lost.value = last.lost ?? null
     if ((last.tag ?? null) === tag) return
-    await fetchFindings(last.fingerprint ?? null)
+    await fetchFindings(last.fingerprint ?? null, () => mine === turn)
+    if (mine !== turn) return
     tag = last.tag ?? null
     madeOf.value = last.fingerprint ?? null
   }
-  async function fetchFindings(fingerprint: string | null) {
+  async function fetchFindings(fingerprint: string | null, wanted: () => boolean) {
     unreadable.value = null
     const none = () => {
       findings.value = null
@@ -77,9 +82,11 @@ export const useFindings = defineStore('findings', () => {
     const request = { params: { path: { id: cell.cell!.id }, query: { fingerprint } } }
     try {
       const found = await answer(api.GET('/api/cells/{id}/findings', request))
+      if (!wanted()) return
       findings.value = found
       pairs.value = found.pairs
     } catch (e) {
+      if (!wanted()) return
       none()
       unreadable.value = (e as Error).message
     }
@@ -188,12 +195,16 @@ export const useFindings = defineStore('findings', () => {
 
   /** What was shown and cut before the evidence was looked at. */
   let before: { shown: ReturnType<typeof what.shownNow>; cuts: typeof section.cuts } | null = null
+  let looked = 0
   /** Goes to a closest approach: its pose, both items isolated, the camera square to the gap. */
   async function showEvidence(pair: Pair) {
+    const mine = ++looked
     when.pause()
     when.goTo(pair.time_s)
     const body = { on_a_mm: pair.on_a_mm, on_b_mm: pair.on_b_mm, viewpoint: where.viewpoint }
     const evidence = await answer(api.POST('/api/evidence', { body }))
+    // Another was clicked meanwhile.
+    if (mine !== looked) return
     before ??= { shown: what.shownNow(), cuts: section.cuts }
     shown.value = pair
     what.select(null)
@@ -229,6 +240,7 @@ export const useFindings = defineStore('findings', () => {
     await showEvidence(pair)
   }
   function leaveEvidence() {
+    looked++
     shown.value = null
     openEdges.value = []
     what.context = new Set()
