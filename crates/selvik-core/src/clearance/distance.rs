@@ -155,6 +155,7 @@ fn answered(
         Some(memory) => search.run_on(memory, limit.stop),
         // A plane is worth looking for where exactly the distance is asked for.
         None if drift.is_none() && limit.is_exact() && search.part() => {}
+        None if drift.is_some() => search.run_or_part(limit.stop),
         None => search.run(limit.stop),
     }
     let (found, work) = (search.best, search.looks);
@@ -195,6 +196,23 @@ fn answered(
         undecided,
         work,
     }
+}
+
+/// Whether a plane lies between the two wherever they drift round that pose, so that neither gets into the other; and how many boxes
+/// were looked at for it.
+pub(super) fn keep_clear(
+    a: &Surface,
+    b: &Surface,
+    pose: &Pose,
+    hint: Option<(u32, u32)>,
+    drift: &Drift,
+) -> (bool, u64) {
+    let mut search = Search::new(a.hierarchy(), b.hierarchy(), pose, Limit::default());
+    search.drifting(drift, 0.0);
+    if let Some((ta, tb)) = hint {
+        search.try_triangles(a.hierarchy().place_of(ta), b.hierarchy().place_of(tb));
+    }
+    (search.keeps_clear(), search.looks)
 }
 
 /// The distance of a point, in the frame of `a`, from what is measured of `a`, m.

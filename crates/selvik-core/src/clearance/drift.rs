@@ -124,6 +124,22 @@ impl Drift {
         least + shift - self.rest
     }
 
+    /// The same of all that reaches as far as `reach` tells along a direction in the frame of the first, and along one in the
+    /// frame of the second.
+    pub fn between(
+        &self,
+        (n_a, n_b, shift): (&V, &V, f64),
+        mut reach: impl FnMut(&V, &V) -> (f64, f64),
+    ) -> f64 {
+        let mut least = f64::INFINITY;
+        for [of_a, of_b] in &self.ends {
+            let ((slope_a, base_a), (slope_b, base_b)) = (of_a.along(n_a), of_b.along(n_b));
+            let (a, b) = reach(&slope_a, &slope_b.map(|x| -x));
+            least = least.min(base_b - b - base_a - a);
+        }
+        least + shift - self.rest
+    }
+
     /// The same of two triangles (in their own frames) padded round by so much, m.
     #[inline]
     pub fn between_triangles(

@@ -2,13 +2,13 @@ use std::sync::Arc;
 use std::sync::atomic::AtomicBool;
 
 use super::bracket::Approach;
-use super::distance::{Closest, Limit, Proximity, Side, distance, distance_round};
+use super::distance::{Closest, Limit, Proximity, Side, distance, distance_round, keep_clear};
 use super::drift::{Drift, Way};
 use super::rules::Pair;
 use crate::mesh::Surface;
 use crate::program::Path;
 use crate::robot::{Assembly, BodyId, Carried, Chain, MotionBound, NodeId, Posture, Screw};
-use crate::spatial::Vector;
+use crate::spatial::{Pose, Vector};
 
 /// Two bodies on a path: answers distances at instants and bounds between them.
 pub struct PairMotion<'a> {
@@ -193,6 +193,13 @@ impl<'a> PairMotion<'a> {
         )
     }
 
+    fn keep_clear(&mut self, relative: &Pose, drift: &Drift) -> bool {
+        let [a, b] = &self.surfaces;
+        let (clear, looks) = keep_clear(a, b, relative, self.hint, drift);
+        self.work += looks;
+        clear
+    }
+
     fn note(&mut self, time: f64, answer: &Proximity) {
         self.work += answer.work + ASKING;
         if let Some(found) = answer.closest {
@@ -266,7 +273,9 @@ impl<'a> PairMotion<'a> {
         let attained = answer.closest.map(|c| c.distance);
         let known = answer.lower - self.deviation;
         // One may have got into the other through an opening and out again.
-        let slips_in = self.lets_in && apart <= most && most > attained.unwrap_or(enough) * NO_SLIP;
+        let may_slip = self.lets_in && apart <= most && most > attained.unwrap_or(enough) * NO_SLIP;
+        let worth_it = known > floor;
+        let slips_in = may_slip && !(worth_it && self.keep_clear(&relative, &drift));
         Over {
             lower: if slips_in {
                 0.0

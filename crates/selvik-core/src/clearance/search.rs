@@ -24,6 +24,9 @@ struct Open {
     guess: f32,
 }
 
+/// After so many boxes a plane is likely the shorter way.
+const PATIENCE: u64 = 64;
+
 pub(super) struct Search<'a> {
     pub a: &'a Hierarchy,
     pub b: &'a Hierarchy,
@@ -37,7 +40,7 @@ pub(super) struct Search<'a> {
     enough: f64,
     /// A bound no larger than this (m) is worth nothing.
     floor: f64,
-    drift: Option<&'a Drift>,
+    pub drift: Option<&'a Drift>,
     /// What everything drifts at most, m.
     most: f32,
     /// What is of interest, in single precision.
@@ -47,6 +50,8 @@ pub(super) struct Search<'a> {
     pub best: Option<Closest>,
     /// Boxes and triangles looked at.
     pub looks: u64,
+    /// After so many of them a plane is tried.
+    patience: u64,
     /// Whether it was told to stop.
     pub cut_short: bool,
     /// How far apart a plane has proved everything to stay, m.
@@ -76,6 +81,7 @@ impl<'a> Search<'a> {
             slack: limit.slack,
             best: None,
             looks: 0,
+            patience: u64::MAX,
             cut_short: false,
             parted: None,
             across_a: [0.0; 3],
@@ -138,6 +144,12 @@ impl<'a> Search<'a> {
         self.go_through((0, 0), &mut None, stop);
     }
 
+    /// The same; tries a plane when it takes long.
+    pub fn run_or_part(&mut self, stop: Option<&AtomicBool>) {
+        self.patience = PATIENCE;
+        self.run(stop);
+    }
+
     /// Looks at what is no longer certain since the query before, or at everything; and keeps what it finds.
     pub fn run_on(&mut self, memory: &mut Memory, stop: Option<&AtomicBool>) {
         let before = memory.front.take();
@@ -196,6 +208,12 @@ impl<'a> Search<'a> {
         }) = stack.pop()
         {
             self.looks += 1;
+            if self.looks > self.patience {
+                self.patience = u64::MAX;
+                if self.part() {
+                    return;
+                }
+            }
             if self.looks & 0xfff == 0 && stop.is_some_and(|s| s.load(Ordering::Relaxed)) {
                 self.cut_short = true;
                 return;
