@@ -69,6 +69,7 @@ web/node_modules/.made: web/package-lock.json
 bench: setup
 	cargo bench -p selvik-core --bench core
 	@[ ! -x tools/reference/.venv/bin/python ] || tools/reference/.venv/bin/python tools/bench/against_coal.py
+	@[ ! -x tools/reference/.venv/bin/python ] || tools/reference/.venv/bin/python tools/bench/sampled_by_coal.py
 	@[ ! -x tools/reference/.venv/bin/python ] || tools/reference/.venv/bin/python tools/bench/against_trimesh.py
 
 reference:

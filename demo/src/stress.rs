@@ -25,10 +25,19 @@ pub const DURATION: f64 = 60.0;
 /// If the generator no longer fits the reader: its own test says so first.
 #[must_use]
 pub fn stress_package() -> PackageFiles {
+    stress_package_of(1.0)
+}
+
+/// The same with so many times the triangles on what stands.
+///
+/// # Panics
+/// As above.
+#[must_use]
+pub fn stress_package_of(times: f64) -> PackageFiles {
     let mut files = PackageFiles::default();
     crate::arm::write(&mut files);
     crate::equipment::write_tools(&mut files);
-    for (index, mesh) in vessels().into_iter().enumerate() {
+    for (index, mesh) in vessels(times).into_iter().enumerate() {
         files
             .insert(&format!("meshes/vessel-{index}.stl"), mesh)
             .expect("a plain name");
@@ -45,15 +54,18 @@ pub fn stress_package() -> PackageFiles {
     files
 }
 
-/// Turned vessels of 826 triangles each, six kinds.
-fn vessels() -> Vec<Vec<u8>> {
+/// Turned vessels of 826 triangles each, or so many times that; six kinds.
+fn vessels(times: f64) -> Vec<Vec<u8>> {
+    let finer = |of: f64| (of * times.sqrt()).round();
+    let (rows, facets) = (finer(8.0), finer(46.0) as usize);
     let vessel = |kind: usize| {
         let bulge =
             |z: f64| 60.0 + 30.0 * (z / 300.0 * TAU * (1.0 + kind as f64 * 0.3)).sin().abs();
         let mut profile = vec![(0.0, 0.0)];
-        profile.extend((0..9).map(|i| f64::from(i) * 37.5).map(|z| (bulge(z), z)));
+        let heights = (0..=rows as u32).map(|i| f64::from(i) / rows * 300.0);
+        profile.extend(heights.map(|z| (bulge(z), z)));
         profile.push((0.0, 300.0));
-        stl(vec![turned(&profile, 46)])
+        stl(vec![turned(&profile, facets)])
     };
     (0..6).map(vessel).collect()
 }
