@@ -45,7 +45,11 @@ fn main() {
         let timed = |options| seconds(|| found(&workcell, &path, options, WithBand::No));
         // The trees are made before anything is timed.
         timed(&asked);
-        println!("| {mm} mm | {:.2} s | {:.1} s |", timed(&asked), timed(&every));
+        println!(
+            "| {mm} mm | {:.2} s | {:.1} s |",
+            timed(&asked),
+            timed(&every)
+        );
     }
     leave(Folder::new(&folder), &workcell, &path).expect("it can be written");
 }

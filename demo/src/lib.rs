@@ -13,7 +13,9 @@ mod programs;
 mod stress;
 
 use selvik_formats::PackageFiles;
-pub use stress::{DURATION as STRESS_DURATION, STANDING as STRESS_STANDING, stress_package, stress_package_of};
+pub use stress::{
+    DURATION as STRESS_DURATION, STANDING as STRESS_STANDING, stress_package, stress_package_of,
+};
 
 /// The whole package.
 ///

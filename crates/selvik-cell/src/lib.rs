@@ -26,6 +26,7 @@ pub mod sections;
 pub mod series;
 pub mod trajectory;
 pub mod trying;
+pub mod variants;
 mod workcell;
 
 pub use workcell::Workcell;

@@ -28,6 +28,11 @@ pub enum Event {
         /// What was done.
         label: String,
     },
+    /// Variants of a cell were added, taken up, swept or deleted.
+    Variants {
+        /// Which cell.
+        cell: Uuid,
+    },
     /// A job has come further.
     Job {
         /// Which cell.

@@ -11,6 +11,7 @@ mod files;
 mod notes;
 pub mod schema;
 mod sweeps;
+mod variants;
 mod wanted;
 
 use std::time::Duration;
@@ -26,6 +27,7 @@ pub use edits::{Done, NewEdit, Step, UndoState, Walk, WalkedStep};
 pub use notes::Notes;
 use selvik_formats::FormatError;
 pub use sweeps::{EarlierSweep, KeptSweep, SweptSummary, Verdicts};
+pub use variants::{KeptVariant, WantedVariant};
 pub use wanted::{TakenUp, WantedSweep};
 
 type Harness = diesel_async::AsyncMigrationHarness<Object<AsyncPgConnection>>;

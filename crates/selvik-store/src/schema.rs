@@ -83,5 +83,20 @@ diesel::table! {
     }
 }
 
+diesel::table! {
+    variants (id) {
+        id -> Uuid,
+        cell_id -> Uuid,
+        position -> Integer,
+        name -> Text,
+        edit -> Jsonb,
+        job -> Nullable<Uuid>,
+        begun_at -> Nullable<Timestamptz>,
+        attempts -> Integer,
+        fingerprint -> Nullable<Text>,
+        outcome -> Nullable<Jsonb>,
+    }
+}
+
 diesel::joinable!(cell_files -> assets (hash));
 diesel::allow_tables_to_appear_in_same_query!(cell_files, assets);

@@ -21,6 +21,7 @@ mod targets;
 mod trajectory;
 mod trying;
 mod uploads;
+mod variants;
 mod waiting;
 
 use axum::Router;
@@ -122,6 +123,15 @@ fn documents() -> OpenApiRouter<App> {
         .routes(routes!(trying::try_out))
         .routes(routes!(trying::find_shift))
         .routes(routes!(trying::clearance_profile))
+        .routes(routes!(
+            variants::add_variants,
+            variants::variants,
+            variants::delete_variants
+        ))
+        .routes(routes!(variants::add_series))
+        .routes(routes!(variants::sweep_variants))
+        .routes(routes!(variants::stop_variants))
+        .routes(routes!(variants::delete_variant))
         .routes(routes!(access::access))
         .routes(routes!(access::access_cone))
 }

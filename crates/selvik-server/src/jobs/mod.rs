@@ -5,6 +5,7 @@
 
 mod queue;
 mod sweeping;
+mod varying;
 
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex};
@@ -18,6 +19,7 @@ use serde::Serialize;
 pub use sweeping::SweepCell;
 use utoipa::ToSchema;
 use uuid::Uuid;
+pub use varying::SweepVariant;
 
 use crate::App;
 use crate::cells::OpenCell;
@@ -110,7 +112,7 @@ impl App {
         if let Some(before) = before.filter(|before| before.job != job) {
             self.stop_worker(before.job).await;
         }
-        if new && let Err(error) = self.jobs.queue.add(id, job).await {
+        if new && let Err(error) = self.jobs.queue.add(job, SweepCell { cell: id, job }).await {
             self.store.end_sweep(job).await?;
             return Err(error.into());
         }

@@ -4,12 +4,14 @@ use std::time::Duration;
 
 use graphile_worker::errors::GraphileWorkerError;
 use graphile_worker::tokio_postgres::TokioPostgresDatabase;
-use graphile_worker::{JobKeyMode, JobSpec, WorkerOptions, WorkerRecoveryConfig, WorkerUtils};
+use graphile_worker::{
+    JobKeyMode, JobSpec, TaskHandler, WorkerOptions, WorkerRecoveryConfig, WorkerUtils,
+};
 use selvik_store::StoreError;
 use tokio_util::sync::CancellationToken;
 use uuid::Uuid;
 
-use super::SweepCell;
+use super::{SweepCell, SweepVariant};
 use crate::App;
 
 /// Where the queue's own tables stand.
@@ -25,6 +27,21 @@ const POLL: Duration = Duration::from_secs(1);
 const AGAIN: Duration = Duration::from_secs(1);
 /// How often a job is tried over a database that fails; one that kills its workers is lost before.
 const ATTEMPTS: i16 = 25;
+
+/// A job with its turn: those of a smaller number come first.
+pub trait InTurn: TaskHandler {
+    const TURN: i16;
+}
+
+/// Somebody looks at the cell and waits.
+impl InTurn for SweepCell {
+    const TURN: i16 = 0;
+}
+
+/// There may be hundreds.
+impl InTurn for SweepVariant {
+    const TURN: i16 = 10;
+}
 
 /// The queue of one database.
 #[derive(Clone)]
@@ -51,17 +68,15 @@ impl Queue {
             .map_err(|e| StoreError::Database(e.to_string()))
     }
 
-    /// Adds a sweep, unless it is there already.
-    pub async fn add(&self, cell: Uuid, job: Uuid) -> Result<(), GraphileWorkerError> {
+    /// Adds a job, unless it is there already.
+    pub async fn add<T: InTurn>(&self, job: Uuid, task: T) -> Result<(), GraphileWorkerError> {
         let spec = JobSpec::builder()
+            .priority(T::TURN)
             .job_key(job.to_string())
             .job_key_mode(JobKeyMode::UnsafeDedupe)
             .max_attempts(ATTEMPTS)
             .build();
-        self.utils()
-            .add_job(SweepCell { cell, job }, spec)
-            .await
-            .map(drop)
+        self.utils().add_job(task, spec).await.map(drop)
     }
 
     /// Takes a job out that nobody works on.
@@ -87,20 +102,23 @@ impl App {
         }
     }
 
-    async fn work_once(&self, stop: &CancellationToken) -> Result<(), String> {
-        // A server that died between wanting a sweep and adding it left it out.
-        for (cell, job) in self
-            .store
-            .wanted_sweeps()
-            .await
-            .map_err(|e| e.to_string())?
-        {
-            self.jobs
-                .queue
-                .add(cell, job)
-                .await
-                .map_err(|e| e.to_string())?;
+    /// A server that died between wanting something and adding it left it out.
+    async fn add_left_out(&self) -> Result<(), String> {
+        let sweeps = self.store.wanted_sweeps().await;
+        for (cell, job) in sweeps.map_err(|e| e.to_string())? {
+            let added = self.jobs.queue.add(job, SweepCell { cell, job }).await;
+            added.map_err(|e| e.to_string())?;
         }
+        let variants = self.store.wanted_variants().await;
+        for (cell, job) in variants.map_err(|e| e.to_string())? {
+            let added = self.jobs.queue.add(job, SweepVariant { cell, job }).await;
+            added.map_err(|e| e.to_string())?;
+        }
+        Ok(())
+    }
+
+    async fn work_once(&self, stop: &CancellationToken) -> Result<(), String> {
+        self.add_left_out().await?;
         let recovery = WorkerRecoveryConfig::default()
             .heartbeat_interval(HEARTBEAT)
             .sweep_interval(HEARTBEAT)
@@ -118,6 +136,7 @@ impl App {
             .shutdown_interrupted_job_retry_delay(Duration::ZERO)
             .add_extension(self.clone())
             .define_job::<SweepCell>()
+            .define_job::<SweepVariant>()
             .init()
             .await
             .map_err(|e| e.to_string())?;

@@ -17,11 +17,11 @@ use crate::cells::OpenCell;
 use crate::live::{Event, JobState};
 
 /// Pages are told this often.
-const TELL: Duration = Duration::from_millis(100);
+pub(super) const TELL: Duration = Duration::from_millis(100);
 /// It is written down, and asked whether to go on, every so many times.
-const NOTE: u32 = 5;
+pub(super) const NOTE: u32 = 5;
 /// One that was taken up so often and never ended kills whoever works on it.
-const MOST: i32 = 5;
+pub(super) const MOST: i32 = 5;
 
 /// The sweep of a cell, as it stands in the queue.
 #[derive(Debug, Serialize, Deserialize)]
@@ -44,15 +44,15 @@ impl TaskHandler for SweepCell {
     }
 }
 
-/// Ends the work when whoever waits for it goes, as a worker that is told to end does.
-struct Here<'a> {
+/// A job that this server or worker works on. Ends the work when whoever waits for it goes, as a worker that is told to end does.
+pub(super) struct Here<'a> {
     app: &'a App,
     job: Uuid,
-    progress: Arc<Progress>,
+    pub progress: Arc<Progress>,
 }
 
 impl<'a> Here<'a> {
-    fn begin(app: &'a App, job: Uuid) -> Self {
+    pub fn begin(app: &'a App, job: Uuid) -> Self {
         let progress = Arc::new(Progress::default());
         app.jobs
             .here

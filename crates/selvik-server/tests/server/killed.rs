@@ -347,3 +347,53 @@ async fn of_two_workers_one_is_killed_and_the_other_takes_up_its_sweep() {
     second.kill().expect("killed");
     second.wait().expect("gone");
 }
+
+/// Two workers share the variants of a cell; one is killed in the middle of one, and the table is filled all the same.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_table_of_variants_is_filled_by_two_workers_one_of_which_is_killed() {
+    let database = cluster::database();
+    let server = Killed::start_with(&database, &["--no-worker"]);
+    let zip = crate::support::demo().to_zip().expect("a zip");
+    let form = Form::new().part("file", Part::bytes(zip).file_name("demo.zip"));
+    let made = json_of(
+        Client::new()
+            .post(format!("{}/api/cells", server.url))
+            .multipart(form),
+    );
+    let made = made.await.expect("stored");
+    let id = made["id"].as_str().expect("an id");
+    let url = format!("{}/api/cells/{id}/variants", server.url);
+    let along = json!([{"axis": "x", "from": 0, "to": 50, "count": 5}, {"axis": "turn", "from": -10, "to": 10, "count": 4}]);
+    let wanted = json!({"time_s": 0, "items": ["clamp-a2"], "along": along});
+    let asked = Client::new().post(format!("{url}/series")).json(&wanted);
+    let added = json_of(asked).await.expect("they are added");
+    let all = added.as_array().expect("a table");
+    assert!(all.len() == 20 && all.iter().all(|v| v["wanted"] == json!(true)));
+    let (mut first, mut second) = (worker(&database), worker(&database));
+    let told = async || json_of(Client::new().get(&url)).await.expect("a table");
+    let count = |table: &Value, key: &str| {
+        let all = table.as_array().expect("a table").iter();
+        all.filter(|v| v[key] == json!(true)).count()
+    };
+    crate::support::eventually("two are taken up at a time", async || {
+        count(&told().await, "begun") == 2
+    })
+    .await;
+    first.kill().expect("killed");
+    first.wait().expect("gone");
+    crate::support::eventually("all are swept", async || {
+        count(&told().await, "wanted") == 0
+    })
+    .await;
+    let table = told().await;
+    assert_eq!(count(&table, "fresh"), 20, "{table}");
+    for variant in table.as_array().expect("a table") {
+        let found = &variant["outcome"];
+        assert!(
+            found["outcome"] == "swept" && found["pairs"].as_u64() > Some(1000),
+            "{variant}"
+        );
+    }
+    second.kill().expect("killed");
+    second.wait().expect("gone");
+}

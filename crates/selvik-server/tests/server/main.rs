@@ -15,3 +15,4 @@ mod measuring;
 mod sweeps;
 mod trying;
 mod undoing;
+mod variants;
