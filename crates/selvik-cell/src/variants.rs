@@ -201,13 +201,17 @@ impl SeriesDirection {
     fn words(self, by: f64) -> String {
         // Steps that don't come out even are told to a hundredth.
         let rounded = (by * 100.0).round() / 100.0;
-        let sign = if rounded < 0.0 { "−" } else { "+" };
+        let sign = match rounded {
+            0.0 => "",
+            _ if rounded < 0.0 => "−",
+            _ => "+",
+        };
         let amount = rounded.abs();
         match self {
             Self::X => format!("X {sign}{amount} mm"),
             Self::Y => format!("Y {sign}{amount} mm"),
             Self::Z => format!("Z {sign}{amount} mm"),
-            Self::Turn => format!("turned {sign}{amount}°"),
+            Self::Turn => format!("turn {sign}{amount}°"),
         }
     }
 }

@@ -13,6 +13,8 @@ import { useRules } from './rulesStore'
 import Measured from './Measured.vue'
 import OverlapList from './OverlapList.vue'
 import ReachList from './ReachList.vue'
+import VariantsTable from './VariantsTable.vue'
+import { useVariants } from './variantsStore'
 import VerdictMark from './VerdictMark.vue'
 import { verdictSentence } from './verdicts'
 
@@ -21,6 +23,7 @@ const settings = useSettings()
 const findings = useFindings()
 const rules = useRules()
 const compare = useCompare()
+const variants = useVariants()
 
 const tabs = {
   clearance: { name: 'Clearance', shows: ClearanceList },
@@ -81,9 +84,15 @@ const left = computed(() => {
       >
         Compare
       </button>
-      <span v-if="findings.findings && !findings.job" class="soft"
-        >swept in {{ findings.findings.took_s.toFixed(1) }} s</span
+      <button
+        class="link"
+        title="Other places for what is selected, swept without being made"
+        :aria-pressed="variants.open"
+        data-test="open-variants"
+        @click="variants.toggle"
       >
+        Variants
+      </button>
     </div>
     <div ref="list" class="tabs" role="tablist" aria-label="Findings" @keydown="go">
       <button
@@ -134,8 +143,12 @@ const left = computed(() => {
       <p v-if="findings.findings && isSwept" class="overall" :class="verdict" data-test="overall">
         <VerdictMark :verdict="verdict" /> {{ findings.fresh ? '' : 'At the last sweep: '
         }}{{ verdictSentence[verdict] }}
+        <span v-if="findings.fresh && !findings.job" class="soft took"
+          >swept in {{ findings.findings.took_s.toFixed(1) }} s</span
+        >
       </p>
       <CompareSweeps v-if="compare.open && isSwept" />
+      <VariantsTable v-if="variants.open && isSwept" />
       <component :is="tabs[tab].shows" />
       <details v-if="caveats.length && isSwept" class="caveats" data-test="caveats">
         <summary>Not looked at, or assumed ({{ caveats.length }})</summary>
@@ -160,10 +173,6 @@ const left = computed(() => {
   align-items: baseline;
   padding: 10px 12px 6px 14px;
   font-size: 12px;
-}
-.head .soft {
-  margin-left: auto;
-  white-space: nowrap;
 }
 .tabs {
   display: flex;
@@ -190,14 +199,6 @@ const left = computed(() => {
   padding: 4px 14px 8px;
   font-size: 12px;
 }
-.stale {
-  display: flex;
-  align-items: center;
-  flex-wrap: wrap;
-  gap: 8px;
-  padding: 4px 14px 8px;
-  font-size: 12px;
-}
 .cards {
   flex: 1;
   overflow: auto;
@@ -212,6 +213,11 @@ const left = computed(() => {
   align-items: center;
   padding: 0 4px;
   font-weight: 700;
+}
+.took {
+  margin-left: auto;
+  font-size: 12px;
+  font-weight: 400;
 }
 .overall.broken {
   color: rgb(var(--v-theme-error));

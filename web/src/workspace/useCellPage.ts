@@ -4,6 +4,7 @@ import { useRoute } from 'vue-router'
 import { useLive } from '../api/live'
 import { useCell } from '../cell/cellStore'
 import { useFindings } from '../findings/findingsStore'
+import { useVariants } from '../findings/variantsStore'
 import { useThumbnail } from '../picture/cellThumbnail'
 import { loadMeshes } from '../scene/meshes'
 import { useWhat } from '../what/whatStore'
@@ -22,6 +23,7 @@ export function useCellPage(opens: string) {
   const findings = useFindings()
   const views = useViews()
   const tours = useTours()
+  const variants = useVariants()
   const what = useWhat()
   const links = useLinks()
 
@@ -48,10 +50,14 @@ export function useCellPage(opens: string) {
     (event) => {
       if (event.cell !== opens) return
       if (event.event === 'job') findings.heard(event)
+      else if (event.event === 'variants') void variants.heard()
       else if (event.revision > (cell.cell?.revision ?? 0) && !cell.saving)
         void cell.refresh().then(findings.load)
     },
-    () => void cell.refresh().then(findings.load),
+    () => {
+      void cell.refresh().then(findings.load)
+      void variants.load()
+    },
   )
 
   // What an edit changes for the programs is asked for again; findings know themselves that they

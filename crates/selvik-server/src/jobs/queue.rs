@@ -5,7 +5,8 @@ use std::time::Duration;
 use graphile_worker::errors::GraphileWorkerError;
 use graphile_worker::tokio_postgres::TokioPostgresDatabase;
 use graphile_worker::{
-    JobKeyMode, JobSpec, TaskHandler, WorkerOptions, WorkerRecoveryConfig, WorkerUtils,
+    DbExecutor, DbParams, JobKeyMode, JobSpec, TaskHandler, WorkerOptions, WorkerRecoveryConfig,
+    WorkerUtils,
 };
 use selvik_store::StoreError;
 use tokio_util::sync::CancellationToken;
@@ -77,6 +78,17 @@ impl Queue {
             .max_attempts(ATTEMPTS)
             .build();
         self.utils().add_job(task, spec).await.map(drop)
+    }
+
+    /// Tells all workers to look for work. They do so when something is added and once a second, for one job each time: whoever
+    /// has ended one asks for the next.
+    pub async fn wake(&self) {
+        let told = self
+            .database
+            .execute("SELECT pg_notify('jobs:insert', '')", DbParams::default());
+        if let Err(error) = told.await {
+            tracing::debug!("workers look for work only once a second: {error}");
+        }
     }
 
     /// Takes a job out that nobody works on.

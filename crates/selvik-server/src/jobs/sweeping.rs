@@ -40,7 +40,9 @@ impl TaskHandler for SweepCell {
             .expect("workers have it")
             .clone();
         // Failing means that the queue gives it to somebody again, a little later.
-        app.sweep(&self).await.map_err(|error| error.to_string())
+        let ended = app.sweep(&self).await;
+        app.jobs.queue.wake().await;
+        ended.map_err(|error| error.to_string())
     }
 }
 

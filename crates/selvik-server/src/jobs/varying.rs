@@ -35,7 +35,9 @@ impl TaskHandler for SweepVariant {
             .expect("workers have it")
             .clone();
         // Failing means that the queue gives it to somebody again, a little later.
-        app.vary(&self).await.map_err(|error| error.to_string())
+        let ended = app.vary(&self).await;
+        app.jobs.queue.wake().await;
+        ended.map_err(|error| error.to_string())
     }
 }
 

@@ -131,3 +131,62 @@ async fn a_clamp_is_tried_elsewhere_shifted_by_as_little_as_helps_and_compared()
     )
     .await;
 }
+
+/// Four other places of the clamp are swept without being made; the best of them is made, and taken back.
+#[tokio::test(flavor = "multi_thread")]
+async fn variants_are_swept_without_being_made_and_the_best_is_made() {
+    let server = Server::start().await;
+    server.with(&crate::support::demo()).await;
+    let b = Browser::open(&server.url).await;
+    b.open_cell().await;
+    b.until("the sweep is done", SWEPT).await;
+    b.pick("clamp-a2").await;
+    b.click("open-variants").await;
+    b.fill("series-from-0", "0").await;
+    b.fill("series-to-0", "-60").await;
+    b.fill("series-count-0", "4").await;
+    b.click("add-series").await;
+    b.until(
+        "all are swept, and nothing else is",
+        "document.querySelectorAll('[data-test=variant] svg').length === 4 \
+         && !document.querySelector('[data-test=variants-done]') && !document.querySelector('.job')",
+    )
+    .await;
+    b.until(
+        "nothing was changed",
+        "/revision 1/.test(document.body.textContent) && !document.querySelector('.stale')",
+    )
+    .await;
+    b.until(
+        "what the worst pair keeps is told, of the best first",
+        "(() => { const of = [...document.querySelectorAll('[data-test=variant] .margin')].map((e) => parseFloat(e.textContent.replace('−', '-'))); \
+         return of.length === 4 && of.every((x, i) => !i || x <= of[i - 1]) })()",
+    )
+    .await;
+    b.until(
+        "as it is, what the sweep found is what its variant found",
+        "(() => { const as = [...document.querySelectorAll('[data-test=variant]')].find((e) => /X 0 mm/.test(e.textContent)); \
+         const broken = document.querySelectorAll('[data-test=finding].broken').length; \
+         return !!as && broken > 0 && as.textContent.includes(`${broken} broken`) })()",
+    )
+    .await;
+    b.click("apply-variant").await;
+    b.until(
+        "it is made, and what was found is of an older model",
+        "/revision 2/.test(document.body.textContent) && !!document.querySelector('.stale') \
+         && document.querySelectorAll('[data-test=variant].old').length === 4",
+    )
+    .await;
+    b.with_control('z').await;
+    b.until(
+        "taken back they are of the model as it is again",
+        "document.querySelectorAll('[data-test=variant]:not(.old)').length === 4",
+    )
+    .await;
+    b.click("clear-variants").await;
+    b.until(
+        "they are gone",
+        "!document.querySelector('[data-test=variant]')",
+    )
+    .await;
+}

@@ -1,0 +1,237 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+
+import { useCell } from '../cell/cellStore'
+import { useUnits } from '../settings/units'
+import { useWhat } from '../what/whatStore'
+import { clock } from '../when/whenStore'
+import { foundOf, marginOf, type Steps, useVariants, type Variant } from './variantsStore'
+import VerdictMark from './VerdictMark.vue'
+import { verdictWord } from './verdicts'
+
+/** Other places for what is selected, each swept without being made. */
+const variants = useVariants()
+const cell = useCell()
+const units = useUnits()
+const what = useWhat()
+
+const directions = { x: 'X', y: 'Y', z: 'Z', turn: 'turn' } as const
+const turns = (s: Steps) => s.direction === 'turn'
+const told = (s: Steps, at: number) => (turns(s) ? units.angleNumber(at) : units.shortNumber(at))
+const sign = (s: Steps) => (turns(s) ? units.angleSign.value : units.sign.value)
+function set(s: Steps, key: 'from' | 'to', e: Event) {
+  const text = (e.target as HTMLInputElement).value
+  const to = turns(s) ? units.angleTyped(text, s[key]) : units.lengthTyped(text, s[key])
+  if (to !== null) s[key] = to
+}
+function setCount(s: Steps, e: Event) {
+  const to = Math.round(Number((e.target as HTMLInputElement).value))
+  if (to >= 1 && to <= 1000) s.count = to
+}
+
+const chosen = computed(() => {
+  const [first, ...more] = [...what.selected].map((id) => cell.items.get(id)?.name ?? id)
+  return first && more.length ? `${first} and ${more.length} more` : first
+})
+const done = computed(() => variants.all.length - variants.wanted)
+
+const margin = (v: Variant) => {
+  const mm = marginOf(v)
+  return mm === null ? '' : `${mm < 0 ? '−' : '+'}${units.length(Math.abs(mm), 1)}`
+}
+/** What is worst, in words. */
+function detail(v: Variant) {
+  const found = foundOf(v)
+  if (!found) return v.outcome?.outcome === 'impossible' ? v.outcome.why : ''
+  const counts = [
+    [found.broken, 'broken'],
+    [found.not_certified, 'not certified'],
+    [found.tight, 'tight'],
+  ].filter(([n]) => n)
+  const reach = found.reach && found.reach !== 'meets' && `reach ${verdictWord(found.reach)}`
+  const words = [...counts.map(([n, word]) => `${n} ${word}`), ...(reach ? [reach] : [])]
+  const all = words.join(', ') || 'all meet'
+  const worst = found.worst
+  return worst ? `${all} · ${worst.between} at ${clock(worst.time_s)}` : all
+}
+const state = (v: Variant) => {
+  if (v.wanted) return v.begun ? 'is swept' : 'waits'
+  if (!v.outcome) return 'not swept'
+  return v.fresh ? '' : 'of an older model'
+}
+</script>
+
+<template>
+  <section class="figures" aria-label="Variants" data-test="variants">
+    <p v-if="chosen">
+      Other places for <b>{{ chosen }}</b>, from where it stands:
+    </p>
+    <p v-else class="soft">
+      Select what might stand elsewhere: each of its places is swept, and nothing is changed.
+    </p>
+    <div v-for="(s, i) in variants.steps" :key="i" class="steps">
+      <select
+        v-model="s.direction"
+        :aria-label="i ? 'And along' : 'Along'"
+        :data-test="`series-axis-${i}`"
+      >
+        <option v-if="i" value="">no more</option>
+        <option v-for="(name, key) in directions" :key="key" :value="key">{{ name }}</option>
+      </select>
+      <template v-if="s.direction">
+        <input
+          class="number"
+          :value="told(s, s.from)"
+          :aria-label="`From, ${sign(s)}`"
+          :data-test="`series-from-${i}`"
+          @change="set(s, 'from', $event)"
+        />
+        <span class="soft">to</span>
+        <input
+          class="number"
+          :value="told(s, s.to)"
+          :aria-label="`To, ${sign(s)}`"
+          :data-test="`series-to-${i}`"
+          @change="set(s, 'to', $event)"
+        />
+        <span class="soft">{{ sign(s) }} in</span>
+        <input
+          class="number few"
+          :value="s.count"
+          aria-label="Places"
+          :data-test="`series-count-${i}`"
+          @change="setCount(s, $event)"
+        />
+      </template>
+    </div>
+    <div class="row">
+      <v-btn
+        color="primary"
+        :disabled="!chosen || !variants.places"
+        data-test="add-series"
+        @click="variants.add"
+        >Sweep {{ variants.places }} places</v-btn
+      >
+      <template v-if="variants.wanted">
+        <span class="number" data-test="variants-done"
+          >{{ done }} of {{ variants.all.length }}</span
+        >
+        <v-btn data-test="stop-variants" @click="variants.stop">Stop</v-btn>
+      </template>
+      <v-btn
+        v-else-if="variants.behind"
+        title="Those that were not swept, or of an older model"
+        data-test="sweep-variants"
+        @click="variants.sweep"
+        >Sweep {{ variants.behind }} more</v-btn
+      >
+    </div>
+    <div v-if="variants.all.length" class="row above">
+      <label
+        ><input v-model="variants.bestFirst" type="checkbox" data-test="best-first" /> best
+        first</label
+      >
+      <button class="link" data-test="clear-variants" @click="variants.clear">Delete all</button>
+    </div>
+    <div
+      v-for="v in variants.shown"
+      :key="v.id"
+      class="variant"
+      :class="[foundOf(v)?.verdict, { old: !v.fresh }]"
+      data-test="variant"
+    >
+      <VerdictMark v-if="foundOf(v)" :verdict="foundOf(v)!.verdict" /><span v-else />
+      <span class="name">{{ v.name }}</span>
+      <span class="soft about"
+        ><b
+          v-if="margin(v)"
+          class="number margin"
+          title="What the worst pair certainly keeps, beyond what its rule asks for"
+          >{{ margin(v) }}</b
+        >
+        {{ detail(v) }} <i v-if="state(v)">{{ state(v) }}</i></span
+      >
+      <span class="does">
+        <button
+          class="link"
+          title="Change the cell so; it can be undone"
+          data-test="apply-variant"
+          @click="variants.apply(v)"
+        >
+          Apply
+        </button>
+        <button
+          class="soft"
+          :aria-label="`Delete ${v.name}`"
+          title="Delete this variant"
+          data-test="delete-variant"
+          @click="variants.remove(v)"
+        >
+          ✕
+        </button>
+      </span>
+    </div>
+  </section>
+</template>
+
+<style scoped>
+.steps,
+.row {
+  display: flex;
+  gap: 5px;
+  align-items: center;
+}
+.steps {
+  white-space: nowrap;
+}
+.steps select {
+  width: 66px;
+}
+.steps input {
+  width: 42px;
+  text-align: right;
+  border-bottom: 1px solid var(--line);
+}
+.steps .few {
+  width: 26px;
+}
+.row {
+  gap: 8px;
+  margin-top: 3px;
+}
+.above {
+  justify-content: space-between;
+}
+.link {
+  color: var(--accent);
+}
+.variant {
+  display: grid;
+  grid-template-columns: 18px minmax(0, 1fr) auto;
+  gap: 0 4px;
+  align-items: baseline;
+  padding: 4px 0 2px;
+  border-top: 1px solid var(--line);
+}
+.name {
+  grid-column: 2 / 4;
+  font-weight: 600;
+}
+.about {
+  grid-column: 2;
+}
+.does {
+  display: flex;
+  gap: 8px;
+}
+.broken .margin {
+  color: rgb(var(--v-theme-error));
+}
+.tight .margin {
+  color: rgb(var(--v-theme-warning));
+}
+.old .name,
+.old .about {
+  opacity: 0.65;
+}
+</style>
