@@ -1,5 +1,7 @@
 //! Variants of a cell: the same with one change each, and what all rules come to then.
 
+use std::collections::{HashMap, HashSet};
+
 use schemars::JsonSchema;
 use selvik_core::clearance::{Known, Progress, SweepOptions};
 use selvik_core::program::Path;
@@ -9,8 +11,8 @@ use utoipa::ToSchema;
 
 use crate::Workcell;
 use crate::arranging::{Arrange, FrameChoice, Posed, edit_of};
-use crate::document::{CellDocument, PoseDocument};
-use crate::edit::Edit;
+use crate::document::{CellDocument, ItemDocument, PoseDocument};
+use crate::edit::{Edit, families};
 use crate::findings::{Findings, WithBand, find_again};
 use crate::report::{PairReport, Verdict};
 
@@ -75,7 +77,7 @@ pub struct VariantFound {
     pub tight: usize,
     /// All pairs.
     pub pairs: usize,
-    /// The worst of them.
+    /// The worst of what the change concerns, or of all where it concerns no item that has a pair.
     pub worst: Option<WorstPair>,
     /// How long the path is.
     pub duration_s: f64,
@@ -117,9 +119,15 @@ impl WorstPair {
 }
 
 impl VariantFound {
-    fn of(findings: &Findings) -> Self {
+    fn of(findings: &Findings, concerned: &HashSet<String>) -> Self {
         let pairs = &findings.clearance.pairs;
         let count = |verdict| pairs.iter().filter(|p| p.verdict == verdict).count();
+        // They are told worst first.
+        let concerns = |p: &&PairReport| {
+            let sides = [&p.a.item, &p.b.item];
+            sides.iter().filter(|id| concerned.contains(**id)).count() == 1
+        };
+        let worst = pairs.iter().find(concerns).or(pairs.first());
         Self {
             verdict: findings.verdict,
             reach: findings.reach.verdict,
@@ -127,25 +135,49 @@ impl VariantFound {
             not_certified: count(Verdict::NotCertified),
             tight: count(Verdict::Tight),
             pairs: pairs.len(),
-            // They are told worst first.
-            worst: pairs.first().map(WorstPair::of),
+            worst: worst.map(WorstPair::of),
             duration_s: findings.clearance.duration_s,
             took_s: findings.took_s,
         }
     }
 }
 
-/// Sweeps a variant, as `workcell` and `path` already are; `None` when it was stopped.
+/// Sweeps a variant of what was `before`, as `workcell` and `path` already are with its `edit`; `None` when it was stopped.
 #[must_use]
 pub fn swept(
-    workcell: &Workcell,
-    path: &Path,
+    (before, edit): (&CellDocument, &Edit),
+    (workcell, path): (&Workcell, &Path),
     (known, progress): (&Known, &Progress),
 ) -> Option<VariantFound> {
     let options = SweepOptions::default();
     let findings = find_again(workcell, path, &options, WithBand::No, (known, progress));
     let whole = findings.clearance.complete && !progress.stopped();
-    whole.then(|| VariantFound::of(&findings))
+    whole.then(|| VariantFound::of(&findings, &concerned((before, edit), &workcell.document)))
+}
+
+/// Ids of the items that differ or that the change places, with all that hangs on them.
+fn concerned((before, edit): (&CellDocument, &Edit), after: &CellDocument) -> HashSet<String> {
+    let placed: HashSet<&str> = match edit {
+        Edit::PlaceItems { places } => places.iter().map(|p| p.item.as_str()).collect(),
+        Edit::HangItems { places } => places.iter().map(|p| p.item.as_str()).collect(),
+        _ => HashSet::new(),
+    };
+    let was: HashMap<&str, &ItemDocument> =
+        before.items.iter().map(|i| (i.id.as_str(), i)).collect();
+    let differs = |item: &&ItemDocument| {
+        let id = item.id.as_str();
+        placed.contains(id) || was.get(id) != Some(item)
+    };
+    let tops: Vec<String> = after
+        .items
+        .iter()
+        .filter(differs)
+        .map(|i| i.id.clone())
+        .collect();
+    let all = families(after, &tops).unwrap_or_default();
+    all.into_iter()
+        .map(|at| after.items[at].id.clone())
+        .collect()
 }
 
 /// A series of places for items: every step along one axis, or along one for every step along another.

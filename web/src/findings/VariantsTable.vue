@@ -75,7 +75,7 @@ const state = (v: Variant) => {
         :aria-label="i ? 'And along' : 'Along'"
         :data-test="`series-axis-${i}`"
       >
-        <option v-if="i" value="">no more</option>
+        <option v-if="i" value="">and …</option>
         <option v-for="(name, key) in directions" :key="key" :value="key">{{ name }}</option>
       </select>
       <template v-if="s.direction">
@@ -146,7 +146,7 @@ const state = (v: Variant) => {
         ><b
           v-if="margin(v)"
           class="number margin"
-          title="What the worst pair certainly keeps, beyond what its rule asks for"
+          title="What its worst pair certainly keeps, beyond what its rule asks for"
           >{{ margin(v) }}</b
         >
         {{ detail(v) }} <i v-if="state(v)">{{ state(v) }}</i></span
@@ -185,7 +185,7 @@ const state = (v: Variant) => {
   white-space: nowrap;
 }
 .steps select {
-  width: 66px;
+  min-width: 66px;
 }
 .steps input {
   width: 42px;

@@ -36,12 +36,14 @@ export function marginOf(variant: Variant) {
 const ranks = ['meets', 'tight', 'not_certified', 'broken']
 /** Where a variant stands among others, the best first; what is not known comes last. */
 function order(a: Variant, b: Variant) {
-  const rank = (v: Variant) => {
-    const found = foundOf(v)
-    return found ? ranks.indexOf(found.verdict) : ranks.length
-  }
-  const margin = (v: Variant) => marginOf(v) ?? Number.POSITIVE_INFINITY
-  return rank(a) - rank(b) || margin(b) - margin(a) || 0
+  const [x, y] = [foundOf(a), foundOf(b)]
+  if (!x || !y) return Number(!x) - Number(!y)
+  return (
+    ranks.indexOf(x.verdict) - ranks.indexOf(y.verdict) ||
+    x.broken - y.broken ||
+    x.not_certified - y.not_certified ||
+    (marginOf(b) ?? 0) - (marginOf(a) ?? 0)
+  )
 }
 
 /** Variants of the cell: changes that are swept by all workers without being made. */

@@ -3,7 +3,6 @@
 use std::sync::Arc;
 
 use graphile_worker::{IntoTaskHandlerResult, TaskHandler, WorkerContext};
-use selvik_cell::edit::Edit;
 use selvik_cell::variants::{Variant, VariantOutcome, swept};
 use selvik_core::clearance::Progress;
 use selvik_formats::PackageFiles;
@@ -131,24 +130,26 @@ impl App {
 
 /// What a variant comes to; `None` when it was stopped.
 fn outcome(cell: &OpenCell, wanted: WantedVariant, progress: &Progress) -> Option<VariantOutcome> {
-    let varied = || {
-        let edit: Edit = serde_json::from_value(wanted.edit).map_err(|e| e.to_string())?;
-        let name = wanted.name;
-        let changed = Variant { name, edit }.applied(&cell.workcell.document);
-        let changed = changed.map_err(|e| e.to_string())?;
-        cell.next(changed, &PackageFiles::default(), None)
-            .map_err(|e| e.to_string())
-    };
-    let varied = match varied() {
+    let (variant, varied) = match varied(cell, wanted) {
         Ok(varied) => varied,
         Err(why) => return Some(VariantOutcome::Impossible { why }),
     };
-    if !varied.faults.is_empty() {
-        let all: Vec<String> = varied.faults.iter().map(ToString::to_string).collect();
-        return Some(VariantOutcome::Impossible {
-            why: all.join("; "),
-        });
+    let of = (&cell.workcell.document, &variant.edit);
+    let after = (&varied.workcell, &*varied.shown);
+    swept(of, after, (&varied.known, progress)).map(VariantOutcome::Swept)
+}
+
+/// The variant, and the cell with its change; or why that can't be.
+fn varied(cell: &OpenCell, wanted: WantedVariant) -> Result<(Variant, OpenCell), String> {
+    let edit = serde_json::from_value(wanted.edit).map_err(|e| e.to_string())?;
+    let name = wanted.name;
+    let variant = Variant { name, edit };
+    let changed = variant.applied(&cell.workcell.document);
+    let varied = changed.and_then(|changed| cell.next(changed, &PackageFiles::default(), None));
+    let varied = varied.map_err(|e| e.to_string())?;
+    if varied.faults.is_empty() {
+        return Ok((variant, varied));
     }
-    let of = (&*varied.known, progress);
-    swept(&varied.workcell, &varied.shown, of).map(VariantOutcome::Swept)
+    let all: Vec<String> = varied.faults.iter().map(ToString::to_string).collect();
+    Err(all.join("; "))
 }
