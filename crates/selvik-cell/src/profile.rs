@@ -1,12 +1,15 @@
 //! The certified clearance over a part of the path: of all pairs, or of one.
 
-use selvik_core::clearance::{BandShape, Counted, Progress, Sweep, clearance_band};
+use selvik_core::clearance::{
+    BandShape, Counted, Progress, Sweep, SweepOptions, clearance_band, sweep,
+};
+use selvik_core::program::Path;
 use selvik_formats::{FormatError, Result};
-use serde::Deserialize;
+use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
 use crate::findings::{BAND_CEILING, BAND_TOLERANCE};
-use crate::report::{BandReport, band_report, side};
+use crate::report::{BandReport, PairReport, Verdict, band_report, pair_report, side};
 use crate::trying::Tentative;
 
 /// Whose clearance, and when.
@@ -31,6 +34,82 @@ pub struct BodyNamed {
     pub link: Option<String>,
 }
 
+/// What pairs come to in a part of the path.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct PartFound {
+    /// From when.
+    pub from_s: f64,
+    /// Until when.
+    pub to_s: f64,
+    /// What all clearance rules come to then; of nothing outside of it.
+    pub verdict: Verdict,
+    /// Pairs that break their rule.
+    pub broken: usize,
+    /// Pairs that are neither certainly broken nor certainly kept.
+    pub not_certified: usize,
+    /// Pairs that are tight.
+    pub tight: usize,
+    /// All pairs that are measured then.
+    pub count: usize,
+    /// The worst of them.
+    pub pairs: Vec<PairReport>,
+}
+
+/// So many pairs of a part are told.
+const TOLD: usize = 50;
+
+/// What pairs come to in a part of the path alone; `None` when it was stopped.
+///
+/// # Errors
+/// [`FormatError`] for times that are none.
+pub fn swept_part(
+    of: Tentative,
+    during: (f64, f64),
+    progress: &Progress,
+) -> Result<Option<PartFound>> {
+    let (workcell, path) = (of.workcell, of.path);
+    let during = part_of(path, during)?;
+    let options = SweepOptions {
+        during: Some(during),
+        ..SweepOptions::default()
+    };
+    let found = sweep(
+        &workcell.assembly,
+        path,
+        &workcell.rules,
+        &options,
+        progress,
+    );
+    if !found.complete {
+        return Ok(None);
+    }
+    let count = |verdict: Verdict| {
+        let verdicts = found.pairs.iter().map(|p| Verdict::from(p.verdict));
+        verdicts.filter(|&v| v == verdict).count()
+    };
+    let told = found.pairs.iter().take(TOLD);
+    Ok(Some(PartFound {
+        from_s: during.0,
+        to_s: during.1,
+        verdict: found.verdict().into(),
+        broken: count(Verdict::Broken),
+        not_certified: count(Verdict::NotCertified),
+        tight: count(Verdict::Tight),
+        count: found.pairs.len(),
+        pairs: told.map(|p| pair_report(workcell, path, p)).collect(),
+    }))
+}
+
+/// The times that lie on the path.
+fn part_of(path: &Path, (from, to): (f64, f64)) -> Result<(f64, f64)> {
+    let during = (from.max(0.0), to.min(path.duration()));
+    // Times that are not numbers are none.
+    if from.is_nan() || to.is_nan() || during.0 >= during.1 {
+        return Err(FormatError::said("that is no time of the path"));
+    }
+    Ok(during)
+}
+
 /// In so many stretches a part is told.
 const STRETCHES: usize = 240;
 /// In short parts less can be told apart than over the whole path, m.
@@ -47,11 +126,7 @@ pub fn profile(
     progress: &Progress,
 ) -> Result<BandReport> {
     let (workcell, path) = (of.workcell, of.path);
-    let during = (wanted.from_s.max(0.0), wanted.to_s.min(path.duration()));
-    // Times that are not numbers are none.
-    if wanted.from_s.is_nan() || wanted.to_s.is_nan() || during.0 >= during.1 {
-        return Err(FormatError::said("that is no time of the path"));
-    }
+    let during = part_of(path, (wanted.from_s, wanted.to_s))?;
     let named = |id, named: &BodyNamed| {
         let body = side(workcell, id);
         body.item == named.item && body.link == named.link

@@ -46,6 +46,13 @@ export function whenActions(): Row[] {
       key: ',',
       run: () => when.step(-1),
     },
+    { id: 'next-knot', name: 'To the next knot', key: 'Alt+.', run: () => when.stepKnot(1) },
+    {
+      id: 'previous-knot',
+      name: 'To the knot before',
+      key: 'Alt+,',
+      run: () => when.stepKnot(-1),
+    },
     {
       id: 'whole-path',
       name: 'The whole path on the strip',

@@ -9,6 +9,8 @@ import ClearanceList from './ClearanceList.vue'
 import CompareSweeps from './CompareSweeps.vue'
 import { useCompare } from './compareStore'
 import { useFindings } from './findingsStore'
+import PartFound from './PartFound.vue'
+import { usePart } from './partStore'
 import { useRules } from './rulesStore'
 import Measured from './Measured.vue'
 import OverlapList from './OverlapList.vue'
@@ -23,6 +25,7 @@ const settings = useSettings()
 const findings = useFindings()
 const rules = useRules()
 const compare = useCompare()
+const part = usePart()
 const variants = useVariants()
 
 const tabs = {
@@ -147,6 +150,7 @@ const left = computed(() => {
           >swept in {{ findings.findings.took_s.toFixed(1) }} s</span
         >
       </p>
+      <PartFound v-if="(part.found || part.running) && isSwept" />
       <CompareSweeps v-if="compare.open && isSwept" />
       <VariantsTable v-if="variants.open && isSwept" />
       <component :is="tabs[tab].shows" />

@@ -10,6 +10,8 @@ import { useStrip } from '../when/stripStore'
 import CompareSweeps from './CompareSweeps.vue'
 import { useCompare } from './compareStore'
 import { useFindings } from './findingsStore'
+import PartFound from './PartFound.vue'
+import { usePart } from './partStore'
 import { useProfile } from './profileStore'
 
 vi.mock('../api/client', async (original) =>
@@ -137,5 +139,52 @@ describe('pairs that are wanted', () => {
     await vi.advanceTimersByTimeAsync(300)
     expect(findings.filtered).toBe(null)
     vi.useRealTimers()
+  })
+})
+
+describe('a part that is swept alone', () => {
+  const PART = 'POST /api/cells/{id}/sweep-part'
+  const told = (from_s: number) => ({
+    ...{ from_s, to_s: 4, verdict: 'broken', broken: 1, not_certified: 0, tight: 0, count: 9 },
+    pairs: [{ ...pair('Hook'), attained_mm: 3, required_mm: 10 }],
+  })
+
+  it('tells its worst pairs, goes there, and is old with the model', async () => {
+    begin({
+      'GET /api/cells/{id}/sweep': () => ({ fresh: false, tag: 't', fingerprint: 'f' }),
+      [PART]: ({ body }) => told((body as { from_s: number }).from_s),
+    })
+    const [part, findings] = [usePart(), useFindings()]
+    const shown = mounted(PartFound, pinia)
+    findings.tab = 'reach'
+    await part.sweep([2, 4])
+    await settled()
+    expect(findings.tab).toBe('clearance')
+    expect(asked.find((a) => a.what === PART)!.body).toEqual({ from_s: 2, to_s: 4 })
+    expect(shown.text()).toContain('From 00:02.000 to 00:04.000: 1 broken')
+    const shows = vi.spyOn(findings, 'showEvidence').mockResolvedValue()
+    await shown.get(byTest('part-pair')).trigger('click')
+    expect(shows).toHaveBeenCalledWith(part.found!.pairs[0])
+    openCell([], 'c', { fingerprint: 'g' })
+    await nextTick()
+    expect(part.found).toBe(null)
+  })
+
+  it('is that which was asked for last', async () => {
+    const late: (() => void)[] = []
+    begin({
+      [PART]: ({ body }) => {
+        const { from_s } = body as { from_s: number }
+        return from_s === 2
+          ? new Promise((resolve) => late.push(() => resolve(told(2))))
+          : told(from_s)
+      },
+    })
+    const part = usePart()
+    const first = part.sweep([2, 4])
+    await part.sweep([3, 4])
+    late.forEach((answers) => answers())
+    await first
+    expect(part.found!.from_s).toBe(3)
   })
 })

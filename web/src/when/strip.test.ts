@@ -83,4 +83,29 @@ describe('the part of the path on the strip', () => {
     expect([at(1), at(1), at(1), at(1), at(1)]).toEqual([2, 4, 6, 9, 9])
     expect([at(-1), at(-1), at(-1), at(-1), at(-1)]).toEqual([6, 4, 2, 0, 0])
   })
+
+  it('steps go from knot to knot, and of two keys the later counts', async () => {
+    const when = useWhen()
+    const late: (() => void)[] = []
+    begin({
+      'GET /api/cells/{id}/poses': () => [],
+      'GET /api/cells/{id}/knots': ({ query }) => {
+        const at = query!.time_s as number
+        const about = { before_s: at ? at - 0.5 : null, after_s: at + 0.25 }
+        return late.length ? about : new Promise((resolve) => late.push(() => resolve(about)))
+      },
+    })
+    const first = when.stepKnot(1)
+    await when.stepKnot(1)
+    expect(when.time).toBe(0.25)
+    late.forEach((answers) => answers())
+    await first
+    expect(when.time).toBe(0.25)
+    when.goTo(0)
+    await when.stepKnot(-1)
+    expect(when.time).toBe(0)
+    when.goTo(3)
+    await when.stepKnot(-1)
+    expect(when.time).toBe(2.5)
+  })
 })

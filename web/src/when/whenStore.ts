@@ -84,6 +84,17 @@ export const useWhen = defineStore('when', () => {
       goTo(by > 0 ? ahead.reduce((a, b) => Math.min(a, b)) : ahead.reduce((a, b) => Math.max(a, b)))
   }
 
+  let stepping = 0
+  /** To the next knot (1) or the one before (−1): between two of them every joint goes straight. */
+  async function stepKnot(by: 1 | -1) {
+    const mine = ++stepping
+    pause()
+    const request = { params: { path: { id: cell.cell!.id }, query: { time_s: time.value } } }
+    const about = await answer(api.GET('/api/cells/{id}/knots', request)).catch(() => null)
+    const to = by > 0 ? about?.after_s : about?.before_s
+    if (mine === stepping && typeof to === 'number') goTo(to)
+  }
+
   let last = 0
   function tick(now: number) {
     if (!playing.value) return
@@ -148,6 +159,7 @@ export const useWhen = defineStore('when', () => {
     pause,
     togglePlay,
     step,
+    stepKnot,
     posesNow,
   }
 })

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { usePart } from '../findings/partStore'
 import { useStrip } from '../when/stripStore'
 import { clock, useWhen } from '../when/whenStore'
 import LaneFaults from './LaneFaults.vue'
@@ -9,6 +10,7 @@ import type { PathChart } from './usePathChart'
 const props = defineProps<{ of: PathChart }>()
 const when = useWhen()
 const strip = useStrip()
+const part = usePart()
 const { take, width, height, top, x, pointed, down, move, up, wheel, key } = props.of
 </script>
 
@@ -49,6 +51,14 @@ const { take, width, height, top, x, pointed, down, move, up, wheel, key } = pro
       {{ clock((strip.marked ?? strip.shown)[1]) }}</span
     >
     <button v-if="strip.marked" class="link" data-test="fit-marked" @click="strip.fit">Fit</button>
+    <button
+      class="link"
+      title="What pairs come to in this part alone"
+      data-test="sweep-part"
+      @click="part.sweep(strip.marked ?? strip.shown)"
+    >
+      Sweep this
+    </button>
     <button
       v-if="strip.part"
       class="link"

@@ -4,6 +4,7 @@ use rstest::rstest;
 use selvik_cell::Workcell;
 use selvik_cell::arranging::{Arrange, FrameChoice, Posed, edit_of};
 use selvik_cell::document::{PoseDocument, document_from_slice};
+use selvik_cell::profile::swept_part;
 use selvik_cell::report::Verdict;
 use selvik_cell::trying::{ShiftFound, ShiftWanted, Shifted, Tentative, Tried, smallest_shift};
 use selvik_core::clearance::{Known, Pair, Progress};
@@ -272,4 +273,79 @@ fn what_is_tried_is_told_of_what_was_moved_over_the_whole_path() {
     let kept = cell.tried("plate", [0.0, 25.0, 0.0]);
     assert_eq!(kept.broken, 1);
     assert_eq!(kept.pairs[0].verdict, Verdict::Meets);
+}
+
+/// The ball comes nearest in the middle: before and after, the ends of the part are nearest.
+#[rstest]
+#[case(0.0, 0.48)]
+#[case(0.2, 0.45)]
+#[case(0.53, 1.0)]
+#[case(0.4, 0.6)]
+#[case(0.499, 0.501)]
+fn a_part_of_the_path_is_swept_alone(#[case] from: f64, #[case] to: f64) {
+    let cell = passing(170.0);
+    let end = cell.path.duration();
+    let during = (from * end, to * end);
+    let of = cell.tentative(&cell.workcell, &cell.path);
+    let progress = Progress::default();
+    let found = swept_part(of, during, &progress).unwrap().unwrap();
+    assert_eq!(
+        (found.from_s, found.to_s, found.count),
+        (during.0, during.1, 2)
+    );
+    let apart = |time: f64, aside: f64, radii: f64| {
+        (cell.path.at(time)[0] * 1e3 - 500.0).hypot(aside) - radii
+    };
+    let nearest = |aside, radii| {
+        let middle = (during.0..=during.1)
+            .contains(&(end / 2.0))
+            .then_some(end / 2.0);
+        let times = [during.0, during.1].into_iter().chain(middle);
+        times
+            .map(|t| apart(t, aside, radii))
+            .fold(f64::INFINITY, f64::min)
+    };
+    let mut broken = 0;
+    for pair in &found.pairs {
+        let exact = match pair.rule.as_str() {
+            "apart" => nearest(170.0, 150.0),
+            _ => nearest(130.0, 120.0),
+        };
+        assert!(
+            pair.lower_mm <= exact + 1e-6 && exact <= pair.attained_mm + 1e-6,
+            "{exact} {pair:?}"
+        );
+        let close = pair.attained_mm - pair.lower_mm <= 0.101;
+        assert!(close || pair.lower_mm > pair.tight_below_mm, "{pair:?}");
+        assert!((during.0 - 1e-9..=during.1 + 1e-9).contains(&pair.time_s));
+        for interval in &pair.broken {
+            assert!(interval.start_s[0] >= during.0 - 1e-9 && interval.end_s[1] <= during.1 + 1e-9);
+        }
+        broken += usize::from(exact < pair.required_mm);
+    }
+    assert_eq!(found.broken, broken);
+}
+
+#[rstest]
+#[case(1.0, 1.0)]
+#[case(2.0, 1.0)]
+#[case(f64::NAN, 1.0)]
+#[case(0.0, f64::NAN)]
+#[case(50.0, 60.0)]
+fn a_part_that_is_none_is_refused(#[case] from: f64, #[case] to: f64) {
+    let cell = passing(170.0);
+    let of = cell.tentative(&cell.workcell, &cell.path);
+    let refused = swept_part(of, (from, to), &Progress::default());
+    assert!(refused.unwrap_err().to_string().contains("no time"));
+}
+
+#[test]
+fn a_part_that_was_stopped_tells_nothing_and_one_far_off_holds() {
+    let cell = passing(170.0);
+    let of = cell.tentative(&cell.workcell, &cell.path);
+    let stopped = Progress::default();
+    stopped.stop();
+    assert_eq!(swept_part(of, (0.0, 1.0), &stopped).unwrap(), None);
+    let early = swept_part(of, (0.0, 0.05), &Progress::default()).unwrap();
+    assert_eq!(early.unwrap().verdict, Verdict::Meets);
 }

@@ -169,6 +169,8 @@ impl SweepOptions {
             ease,
             settled_margin,
             work,
+            // What is measured when is a part of every key by itself.
+            during: _,
         } = *self;
         [tolerance, ease, settled_margin, work as f64]
     }

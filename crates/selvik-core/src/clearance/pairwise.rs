@@ -20,15 +20,37 @@ pub(super) struct Prepared {
 }
 
 impl Prepared {
-    pub fn new(assembly: &Assembly, path: &Path, rules: &RuleSet, pair: Pair) -> Self {
-        let allowed = allowed(assembly, path, rules, &pair);
+    /// As far as it is about `during` (s); `None` where it is not.
+    pub fn new(
+        assembly: &Assembly,
+        path: &Path,
+        rules: &RuleSet,
+        pair: Pair,
+        during: Option<(f64, f64)>,
+    ) -> Option<Self> {
+        let mut allowed = allowed(assembly, path, rules, &pair);
         let times = allowed.iter().flat_map(|a| a.times.iter().copied());
-        let measured = without(window(path, &pair), times);
-        Self {
+        let mut measured = without(window(path, &pair), times);
+        if let Some((from, to)) = during {
+            let clip = |times: &mut Vec<(f64, f64)>| {
+                *times = times
+                    .iter()
+                    .map(|&(a, b)| (a.max(from), b.min(to)))
+                    .filter(|(a, b)| a <= b)
+                    .collect();
+            };
+            clip(&mut measured);
+            allowed.iter_mut().for_each(|a| clip(&mut a.times));
+            let limited = |a: &Allowed| a.depth.is_some() && !a.times.is_empty();
+            if measured.is_empty() && !allowed.iter().any(limited) {
+                return None;
+            }
+        }
+        Some(Self {
             pair,
             allowed,
             measured,
-        }
+        })
     }
 }
 
@@ -48,7 +70,10 @@ impl Pairwise<'_> {
             measured,
         } = prepared;
         let mut result = if measured.is_empty() {
-            self.nothing_measured(pair)
+            let times = allowed.iter().flat_map(|a| a.times.first());
+            let from = times.map(|t| t.0).fold(f64::INFINITY, f64::min);
+            let whole = window(self.path, &pair).0;
+            self.nothing_measured(pair, if from.is_finite() { from } else { whole })
         } else if near.stretches.is_empty() {
             // The balls round the bodies never come near each other.
             self.meets(pair, measured[0].0, near.lower)
@@ -161,9 +186,9 @@ impl Pairwise<'_> {
         }
     }
 
-    /// The pair may touch at all times, to some depth.
-    fn nothing_measured(&self, pair: Pair) -> PairResult {
-        self.meets(pair, window(self.path, &pair).0, 0.0)
+    /// The pair may touch at all times, to some depth; it is told as it is at the time `from` (s).
+    fn nothing_measured(&self, pair: Pair, from: f64) -> PairResult {
+        self.meets(pair, from, 0.0)
     }
 
     /// A pair of which nothing more need be known, as it is at the time `from` (s).

@@ -27,6 +27,8 @@ pub struct SweepOptions {
     /// How many pairs of boxes may be looked at for each question about a pair; what is not known by then is
     /// not certified.
     pub work: u64,
+    /// The only times that are of interest, s; pairs about others are left aside.
+    pub during: Option<(f64, f64)>,
 }
 
 /// Some seconds on one core.
@@ -41,6 +43,7 @@ impl SweepOptions {
             ease: 0.0,
             settled_margin: f64::INFINITY,
             work: WORK,
+            during: None,
         }
     }
 }
@@ -52,6 +55,7 @@ impl Default for SweepOptions {
             ease: 0.15,
             settled_margin: 0.05,
             work: WORK,
+            during: None,
         }
     }
 }
@@ -181,12 +185,17 @@ pub fn sweep_again(
     let asked: Vec<(Prepared, Key)> = scope
         .pairs
         .into_par_iter()
-        .map(|pair| {
-            let prepared = Prepared::new(assembly, path, rules, pair);
+        .filter_map(|pair| {
+            let prepared = Prepared::new(assembly, path, rules, pair, options.during)?;
             let key = keys.of(&pair, &prepared.measured, &prepared.allowed);
-            (prepared, key)
+            Some((prepared, key))
         })
         .collect();
+    let mut aside: Vec<usize> = scope.rules.iter().map(|of| of.measured).collect();
+    for (prepared, _) in &asked {
+        aside[prepared.pair.rule] -= 1;
+    }
+
     let requirement = |pair: &Pair| rules.rules[pair.rule].requirement;
     let recalled = known.recall(&asked, requirement);
     let (mut pairs, mut unknown) = (Vec::with_capacity(asked.len()), Vec::new());
@@ -219,20 +228,28 @@ pub fn sweep_again(
         *verdict = Some(verdict.map_or(result.verdict, |w| w.min(result.verdict)));
         *looked += 1;
     }
-    let of_rule = |(scope, (worst, looked)): (RuleScope, (Option<Verdict>, usize))| {
-        let unlooked = scope.measured - looked;
-        let named = if scope.has_gaps() || unlooked > 0 {
-            Verdict::NotCertified
-        } else {
-            Verdict::Meets
+    let of_rule =
+        |((mut scope, (worst, looked)), aside): ((RuleScope, (Option<Verdict>, usize)), usize)| {
+            scope.measured -= aside;
+            let unlooked = scope.measured - looked;
+            let named = if scope.has_gaps() || unlooked > 0 {
+                Verdict::NotCertified
+            } else {
+                Verdict::Meets
+            };
+            RuleResult {
+                verdict: match worst {
+                    Some(worst) => worst.min(named),
+                    // Its pairs are about other times.
+                    None if aside > 0 => named,
+                    None => Verdict::NotCertified,
+                },
+                scope,
+                unlooked,
+            }
         };
-        RuleResult {
-            verdict: worst.map_or(Verdict::NotCertified, |w| w.min(named)),
-            scope,
-            unlooked,
-        }
-    };
-    let rules = scope.rules.into_iter().zip(worst).map(of_rule).collect();
+    let rules = scope.rules.into_iter().zip(worst).zip(aside);
+    let rules = rules.map(of_rule).collect();
     Sweep {
         pairs,
         left_out: scope.left_out,

@@ -1,12 +1,12 @@
 //! Numbers along the path, and what can be reached.
 
 use axum::Json;
-use axum::extract::{Path, State};
+use axum::extract::{Path, Query, State};
 use selvik_cell::measuring::AlongWanted;
 use selvik_cell::reach::{OutlineAnswer, OutlineWanted, ReachWanted};
 use selvik_cell::series::SeriesAnswer;
-use serde::Deserialize;
-use utoipa::ToSchema;
+use serde::{Deserialize, Serialize};
+use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
 use super::jogging::WithJoints;
@@ -43,6 +43,40 @@ pub async fn reach_along(
         selvik_cell::reach::reach_along(&cell.workcell, &cell.shown, &request)
     });
     Ok(Json(found.await??))
+}
+
+/// An instant of the path.
+#[derive(Deserialize, IntoParams)]
+pub struct Instant {
+    time_s: f64,
+}
+
+/// The knots before and after an instant: between two of them every joint goes straight.
+#[derive(Serialize, ToSchema)]
+pub struct KnotsAbout {
+    before_s: Option<f64>,
+    after_s: Option<f64>,
+}
+
+/// Knots nearer than this are where one stands, s.
+const SAME_S: f64 = 1e-6;
+
+/// The knots before and after an instant.
+#[utoipa::path(get, path = "/api/cells/{id}/knots", params(("id" = Uuid, Path), Instant),
+    responses((status = 200, body = KnotsAbout)))]
+pub async fn knots_about(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Query(Instant { time_s }): Query<Instant>,
+) -> Result<Json<KnotsAbout>, Problem> {
+    let cell = app.cells.get(id).await?;
+    let knots = cell.shown.knots();
+    let before = knots.partition_point(|&t| t < time_s - SAME_S);
+    let after = knots.partition_point(|&t| t <= time_s + SAME_S);
+    Ok(Json(KnotsAbout {
+        before_s: before.checked_sub(1).map(|at| knots[at]),
+        after_s: knots.get(after).copied(),
+    }))
 }
 
 /// Which outline is wanted, and when.

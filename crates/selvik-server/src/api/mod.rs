@@ -123,6 +123,8 @@ fn documents() -> OpenApiRouter<App> {
         .routes(routes!(trying::try_out))
         .routes(routes!(trying::find_shift))
         .routes(routes!(trying::clearance_profile))
+        .routes(routes!(trying::sweep_part))
+        .routes(routes!(along::knots_about))
         .routes(routes!(
             variants::add_variants,
             variants::variants,

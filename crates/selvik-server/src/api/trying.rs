@@ -6,7 +6,7 @@ use axum::Json;
 use axum::extract::{Path, State};
 use selvik_cell::arranging::{Arrange, FrameChoice, Posed, edit_of};
 use selvik_cell::document::PoseDocument;
-use selvik_cell::profile::{ProfileWanted, profile};
+use selvik_cell::profile::{PartFound, ProfileWanted, profile, swept_part};
 use selvik_cell::report::BandReport;
 use selvik_cell::trying::{ShiftFound, ShiftWanted, Shifted, Tentative, Tried, smallest_shift};
 use selvik_core::spatial::{Pose, Vector};
@@ -116,6 +116,32 @@ pub async fn clearance_profile(
         } else {
             Ok(band)
         }
+    });
+    Ok(Json(found.await??))
+}
+
+/// A part of the path.
+#[derive(Deserialize, ToSchema)]
+pub struct PartWanted {
+    from_s: f64,
+    to_s: f64,
+}
+
+/// What pairs come to in a part of the path alone. It is no finding of the cell: nothing is kept.
+#[utoipa::path(post, path = "/api/cells/{id}/sweep-part", params(("id" = Uuid, Path)), request_body = PartWanted,
+    responses((status = 200, body = PartFound)))]
+pub async fn sweep_part(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Json(wanted): Json<PartWanted>,
+) -> Result<Json<PartFound>, Problem> {
+    let cell = app.cells.get(id).await?;
+    cell.path()?;
+    let waiting = Waiting::default();
+    let progress = Arc::clone(&waiting.0);
+    let found = tokio::task::spawn_blocking(move || {
+        let found = swept_part(tentative(&cell), (wanted.from_s, wanted.to_s), &progress)?;
+        found.ok_or_else(nobody_waits)
     });
     Ok(Json(found.await??))
 }

@@ -118,6 +118,17 @@ async fn a_clamp_is_tried_elsewhere_shifted_by_as_little_as_helps_and_compared()
         .await;
     b.drag_with('\u{E008}', Button::Left, (x - 60.0, y), (x + 40.0, y))
         .await;
+    b.click("sweep-part").await;
+    b.until(
+        "it is swept alone, and nothing of it lies elsewhere",
+        &format!(
+            "(() => {{ const [from, to] = {shown}.split('–').map((t) => t.trim()); \
+             const at = [...document.querySelectorAll('[data-test=part-pair]')].map((e) => /at ([\\d:.]+)/.exec(e.textContent)[1]); \
+             return at.length > 3 && at.every((t) => from <= t && t <= to) }})()"
+        ),
+    )
+    .await;
+    b.click("leave-part").await;
     b.click("fit-marked").await;
     b.until(
         "the stretch fills it",

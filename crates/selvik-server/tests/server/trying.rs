@@ -199,3 +199,70 @@ async fn pairs_are_found_by_name_and_verdict() {
     assert_eq!(pairs("&called=clamp%20a2&verdict=broken").await.len(), 1);
     assert!(pairs("&called=nobody").await.is_empty());
 }
+
+#[tokio::test]
+async fn a_part_is_swept_alone_and_knots_are_gone_through_one_by_one() {
+    let (server, id) = Server::with_demo().await;
+    let path = format!("/api/cells/{id}/sweep-part");
+    let (status, whole) = post(&server, &path, json!({"from_s": 0, "to_s": 1e3})).await;
+    assert_eq!(
+        (status, &whole["verdict"]),
+        (StatusCode::OK, &json!("broken"))
+    );
+    let worst = &whole["pairs"][0];
+    let time = worst["time_s"].as_f64().expect("a time");
+    // Before it nothing is as near; round it the same is.
+    let (_, before) = post(&server, &path, json!({"from_s": 0, "to_s": time - 5.0})).await;
+    // What is carried later hangs elsewhere then.
+    let count = |part: &Value| part["count"].as_u64().expect("a count");
+    assert!(
+        count(&before) < count(&whole) && count(&before) > 1000,
+        "{before}"
+    );
+    assert!(
+        before["broken"].as_u64() < whole["broken"].as_u64(),
+        "{before}"
+    );
+    let (_, round) = post(
+        &server,
+        &path,
+        json!({"from_s": time - 0.1, "to_s": time + 0.1}),
+    )
+    .await;
+    assert_eq!(round["pairs"][0]["a"], worst["a"]);
+    assert!(
+        round["pairs"][0]["attained_mm"].as_f64() <= worst["attained_mm"].as_f64().map(|x| x + 0.1)
+    );
+    for odd in [
+        json!({"from_s": 2, "to_s": 1}),
+        json!({"from_s": 900, "to_s": 901}),
+    ] {
+        assert_eq!(
+            post(&server, &path, odd).await.0,
+            StatusCode::UNPROCESSABLE_ENTITY
+        );
+    }
+
+    let about = async |time: f64| {
+        server
+            .get(&format!("/api/cells/{id}/knots?time_s={time}"))
+            .await
+    };
+    assert_eq!(about(0.0).await["before_s"], Value::Null);
+    let (mut at, mut count) = (0.0, 1);
+    while let Some(next) = about(at).await["after_s"].as_f64() {
+        assert!(next > at);
+        assert_eq!(
+            about(next).await["before_s"].as_f64(),
+            Some(at),
+            "back from {next}"
+        );
+        (at, count) = (next, count + 1);
+        if count == 200 {
+            break;
+        }
+    }
+    assert_eq!(count, 200, "the demo has more knots");
+    assert_eq!(about(1e9).await["after_s"], Value::Null);
+    assert!(about(1e9).await["before_s"].as_f64() > Some(20.0));
+}
