@@ -26,6 +26,7 @@ const { take, width, height, top, x, pointed, down, move, up, wheel, key } = pro
     :aria-valuetext="clock(when.time)"
     data-test="scrubber"
     @pointerdown="down"
+    @mousedown.shift.prevent
     @pointermove="move"
     @pointerleave="pointed = null"
     @pointerup="up"
