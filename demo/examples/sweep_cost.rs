@@ -86,7 +86,7 @@ fn leave(folder: &Folder, workcell: &Workcell, path: &Path) -> std::io::Result<(
         let mesh = body.surface.mesh();
         counts.write_all(&(mesh.triangles().len() as u64).to_le_bytes())?;
         let all = (0..mesh.triangles().len()).flat_map(|i| mesh.corners(i));
-        for value in all.flat_map(|p| <[f64; 3]>::from(p)) {
+        for value in all.flat_map(<[f64; 3]>::from) {
             corners.write_all(&value.to_le_bytes())?;
         }
     }

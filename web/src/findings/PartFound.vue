@@ -22,6 +22,7 @@ const counts = computed(() => {
     [f.not_certified, 'not certified'],
     [f.tight, 'tight'],
   ].filter(([n]) => n)
+  if (!f.count) return 'no rule measures anything then'
   return all.map(([n, word]) => `${n} ${word}`).join(', ') || `all ${f.count} meet`
 })
 </script>
