@@ -87,6 +87,7 @@ robots:
 	tools/reference/.venv/bin/pip install -q -r tools/reference/requirements.txt
 	cargo build --release -q -p selvik-server
 	tools/reference/.venv/bin/python tools/reference/robots.py
+	tools/reference/.venv/bin/python tools/bench/three_arms.py
 
 docs: web
 	cargo build -q -p selvik-server

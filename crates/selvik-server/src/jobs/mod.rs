@@ -11,6 +11,7 @@ use std::collections::HashMap;
 use std::sync::{Arc, Mutex};
 
 use chrono::Utc;
+use graphile_worker::WorkerContext;
 use graphile_worker::errors::GraphileWorkerError;
 use queue::Queue;
 use selvik_core::clearance::Progress;
@@ -102,7 +103,19 @@ impl Jobs {
     }
 }
 
+/// The app of the worker that has a job.
+fn app_of(context: &WorkerContext) -> App {
+    let app = context.extensions().get::<App>();
+    app.expect("workers have it").clone()
+}
+
 impl App {
+    /// A job is done, or has failed: then the queue gives it to somebody again, a little later.
+    async fn job_ended(&self, done: Result<(), StoreError>) -> Result<(), String> {
+        self.jobs.queue.wake().await;
+        done.map_err(|error| error.to_string())
+    }
+
     /// Wants a sweep of the cell, unless one of the same model is wanted already; progress and end are told over the
     /// socket.
     pub(crate) async fn start_sweep(&self, id: Uuid, cell: &OpenCell) -> Result<Uuid, Problem> {

@@ -12,6 +12,7 @@ use serde::{Deserialize, Serialize};
 use tokio::time::MissedTickBehavior;
 use uuid::Uuid;
 
+use super::app_of;
 use crate::App;
 use crate::cells::OpenCell;
 use crate::live::{Event, JobState};
@@ -34,15 +35,9 @@ impl TaskHandler for SweepCell {
     const IDENTIFIER: &'static str = "sweep_cell";
 
     async fn run(self, context: WorkerContext) -> impl IntoTaskHandlerResult {
-        let app = context
-            .extensions()
-            .get::<App>()
-            .expect("workers have it")
-            .clone();
-        // Failing means that the queue gives it to somebody again, a little later.
-        let ended = app.sweep(&self).await;
-        app.jobs.queue.wake().await;
-        ended.map_err(|error| error.to_string())
+        let app = app_of(&context);
+        let done = app.sweep(&self).await;
+        app.job_ended(done).await
     }
 }
 

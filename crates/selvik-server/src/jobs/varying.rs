@@ -11,6 +11,7 @@ use serde::{Deserialize, Serialize};
 use tokio::time::MissedTickBehavior;
 use uuid::Uuid;
 
+use super::app_of;
 use super::sweeping::{Here, MOST, NOTE, TELL};
 use crate::App;
 use crate::cells::OpenCell;
@@ -28,15 +29,9 @@ impl TaskHandler for SweepVariant {
     const IDENTIFIER: &'static str = "sweep_variant";
 
     async fn run(self, context: WorkerContext) -> impl IntoTaskHandlerResult {
-        let app = context
-            .extensions()
-            .get::<App>()
-            .expect("workers have it")
-            .clone();
-        // Failing means that the queue gives it to somebody again, a little later.
-        let ended = app.vary(&self).await;
-        app.jobs.queue.wake().await;
-        ended.map_err(|error| error.to_string())
+        let app = app_of(&context);
+        let done = app.vary(&self).await;
+        app.job_ended(done).await
     }
 }
 

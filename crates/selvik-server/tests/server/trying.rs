@@ -3,7 +3,7 @@
 use reqwest::{Client, StatusCode};
 use serde_json::{Value, json};
 
-use crate::support::{Server, eventually};
+use crate::support::Server;
 
 const CLAMP: &str = "clamp-a2";
 
@@ -12,27 +12,6 @@ async fn post(server: &Server, path: &str, body: Value) -> (StatusCode, Value) {
     let answer = Client::new().post(url).json(&body).send().await;
     let answer = answer.expect("an answer");
     (answer.status(), answer.json().await.unwrap_or_default())
-}
-
-/// Sweeps a cell as it is, and waits until it has ended: what it found.
-async fn swept(server: &Server, id: &str) -> Value {
-    let sweep = format!("/api/cells/{id}/sweep");
-    assert_eq!(
-        post(server, &sweep, json!({})).await.0,
-        StatusCode::ACCEPTED
-    );
-    eventually("the sweep has ended", async || {
-        let last = server.get(&sweep).await;
-        last["fresh"] == true && last["running"].is_null()
-    })
-    .await;
-    let of = server.get(&sweep).await["fingerprint"].clone();
-    let of = of.as_str().expect("it was swept");
-    let mut found = server
-        .get(&format!("/api/cells/{id}/findings?fingerprint={of}"))
-        .await;
-    found["fingerprint"] = json!(of);
-    found
 }
 
 fn of_clamp(pairs: &Value) -> &Value {
@@ -48,7 +27,7 @@ fn of_clamp(pairs: &Value) -> &Value {
 async fn the_smallest_shift_is_tried_taken_and_certified_and_told_as_better() {
     let (server, id) = Server::with_demo().await;
     let cell = format!("/api/cells/{id}");
-    let before = swept(&server, &id).await;
+    let before = server.swept(&id).await;
     assert_eq!(of_clamp(&before["pairs"])["verdict"], "broken");
 
     let find =
@@ -72,7 +51,7 @@ async fn the_smallest_shift_is_tried_taken_and_certified_and_told_as_better() {
     let arrange = json!({ "base_revision": 1, "items": [CLAMP], "time_s": 0, "how": moved(by) });
     let (status, _) = post(&server, &format!("{cell}/arrange"), arrange).await;
     assert_eq!(status, StatusCode::OK);
-    let after = swept(&server, &id).await;
+    let after = server.swept(&id).await;
     assert_eq!(of_clamp(&after["pairs"])["verdict"], "tight");
 
     let sweeps = server.get(&format!("{cell}/sweeps")).await;
@@ -142,7 +121,7 @@ async fn the_clearance_of_one_pair_is_told_over_a_part_of_the_path() {
         (13.7, edges.len() - 1, edges.len() - 1)
     );
     assert!((edges[edges.len() - 1] - 13.8).abs() < 1e-9);
-    let found = swept(&server, &id).await;
+    let found = server.swept(&id).await;
     let pair = of_clamp(&found["pairs"]);
     let (least, most) = (
         pair["lower_mm"].as_f64().unwrap(),
@@ -177,7 +156,7 @@ async fn the_clearance_of_one_pair_is_told_over_a_part_of_the_path() {
 #[tokio::test]
 async fn pairs_are_found_by_name_and_verdict() {
     let (server, id) = Server::with_demo().await;
-    let found = swept(&server, &id).await;
+    let found = server.swept(&id).await;
     let of = found["fingerprint"].as_str().expect("one");
     let pairs = async |more: &str| -> Vec<Value> {
         let path = format!("/api/cells/{id}/findings/pairs?fingerprint={of}&from=0{more}");

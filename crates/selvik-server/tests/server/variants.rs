@@ -28,21 +28,6 @@ async fn edited(server: &Server, id: &str, edit: &Value) {
     assert_eq!(status, 200, "{said}");
 }
 
-/// What a sweep of the cell as it is finds.
-async fn swept(server: &Server, id: &str) -> Value {
-    let sweep = format!("/api/cells/{id}/sweep");
-    assert_eq!(server.post(&sweep, json!({})).await.0, 202);
-    eventually("the sweep has ended", async || {
-        let last = server.get(&sweep).await;
-        last["fresh"] == true && last["running"].is_null()
-    })
-    .await;
-    let of = server.get(&sweep).await["fingerprint"].clone();
-    let of = of.as_str().expect("it was swept");
-    let found = format!("/api/cells/{id}/findings?fingerprint={of}");
-    server.get(&found).await
-}
-
 #[tokio::test(flavor = "multi_thread")]
 async fn a_variant_comes_to_what_the_change_comes_to_when_it_is_made() {
     let (server, id) = Server::with_demo().await;
@@ -68,7 +53,7 @@ async fn a_variant_comes_to_what_the_change_comes_to_when_it_is_made() {
     for variant in &all {
         let told = &variant["outcome"];
         edited(&server, &id, &variant["edit"]).await;
-        let found = swept(&server, &id).await;
+        let found = server.swept(&id).await;
         let of = |key: &str| found["counts"][key].clone();
         assert_eq!(told["verdict"], found["verdict"]);
         assert_eq!(
@@ -176,7 +161,7 @@ async fn a_sweep_does_not_wait_behind_variants_and_those_can_be_stopped() {
     let series = json!({"time_s": 0, "items": [CLAMP], "along": [axis("x"), axis("y")]});
     let path = format!("/api/cells/{id}/variants");
     assert_eq!(server.post(&format!("{path}/series"), series).await.0, 200);
-    swept(&server, &id).await;
+    server.swept(&id).await;
     let wanted = |all: &[Value]| all.iter().filter(|v| v["wanted"] == json!(true)).count();
     let before = wanted(&table(&server, &id).await);
     assert!(before > 20, "{before} still wait");

@@ -151,6 +151,24 @@ impl Server {
         )
     }
 
+    /// Sweeps a cell as it is, and waits until it has ended: what it found, with the fingerprint of the model.
+    pub async fn swept(&self, id: &str) -> serde_json::Value {
+        let sweep = format!("/api/cells/{id}/sweep");
+        let (status, said) = self.post(&sweep, serde_json::json!({})).await;
+        assert_eq!(status, 202, "{said}");
+        eventually("the sweep has ended", async || {
+            let last = self.get(&sweep).await;
+            last["fresh"] == true && last["running"].is_null()
+        })
+        .await;
+        let of = self.get(&sweep).await["fingerprint"].clone();
+        let fingerprint = of.as_str().expect("it was swept");
+        let found = format!("/api/cells/{id}/findings?fingerprint={fingerprint}");
+        let mut found = self.get(&found).await;
+        found["fingerprint"] = of;
+        found
+    }
+
     /// The JSON at a path.
     pub async fn get(&self, path: &str) -> serde_json::Value {
         reqwest::get(format!("{}{path}", self.url))
