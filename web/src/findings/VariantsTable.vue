@@ -137,7 +137,7 @@ const state = (v: Variant) => {
       v-for="v in variants.shown"
       :key="v.id"
       class="variant"
-      :class="[foundOf(v)?.verdict, { old: !v.fresh }]"
+      :class="{ old: !v.fresh }"
       data-test="variant"
     >
       <VerdictMark v-if="foundOf(v)" :verdict="foundOf(v)!.verdict" /><span v-else />
@@ -146,6 +146,7 @@ const state = (v: Variant) => {
         ><b
           v-if="margin(v)"
           class="number margin"
+          :class="foundOf(v)?.worst?.verdict"
           title="What its worst pair certainly keeps, beyond what its rule asks for"
           >{{ margin(v) }}</b
         >
@@ -224,10 +225,10 @@ const state = (v: Variant) => {
   display: flex;
   gap: 8px;
 }
-.broken .margin {
+.margin.broken {
   color: rgb(var(--v-theme-error));
 }
-.tight .margin {
+.margin.tight {
   color: rgb(var(--v-theme-warning));
 }
 .old .name,
