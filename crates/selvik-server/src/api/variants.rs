@@ -48,7 +48,7 @@ pub struct NewSeries {
     wanted: SeriesWanted,
 }
 
-/// Adds variants to a cell and wants them swept.
+/// Adds variants to a cell and wants them swept; those that are there already are left out.
 #[utoipa::path(post, path = "/api/cells/{id}/variants", params(("id" = Uuid, Path)), request_body = NewVariants,
     responses((status = 200, body = [VariantState])))]
 pub async fn add_variants(
@@ -60,7 +60,7 @@ pub async fn add_variants(
     add(&app, id, &cell, &request.variants).await
 }
 
-/// Adds a series of places of items as variants and wants them swept.
+/// Adds a series of places of items as variants and wants them swept; those that are there already are left out.
 #[utoipa::path(post, path = "/api/cells/{id}/variants/series", params(("id" = Uuid, Path)), request_body = NewSeries,
     responses((status = 200, body = [VariantState])))]
 pub async fn add_series(
@@ -85,7 +85,10 @@ async fn add(
         let edit = serde_json::to_value(&variant.edit).expect("plain data");
         Ok((variant.name.trim().to_owned(), edit))
     });
-    let added = added.collect::<selvik_formats::Result<Vec<_>>>()?;
+    let mut added = added.collect::<selvik_formats::Result<Vec<_>>>()?;
+    // What is there already is not there twice.
+    let there = app.store.variants(id).await?;
+    added.retain(|(name, edit)| !there.iter().any(|v| v.name == *name && v.edit == *edit));
     let jobs = app.store.add_variants(id, &added, MOST_VARIANTS).await?;
     let Some(jobs) = jobs else {
         let said = format!("a cell has at most {MOST_VARIANTS} variants; delete some first");

@@ -34,7 +34,7 @@ async fn a_variant_comes_to_what_the_change_comes_to_when_it_is_made() {
     let along = json!([{"axis": "x", "from": -20, "to": 40, "count": 3}]);
     let series = json!({"time_s": 0, "items": [CLAMP], "along": along});
     let path = format!("/api/cells/{id}/variants");
-    let (status, added) = server.post(&format!("{path}/series"), series).await;
+    let (status, added) = server.post(&format!("{path}/series"), series.clone()).await;
     assert_eq!(status, 200, "{added}");
     let names: Vec<&str> = added
         .as_array()
@@ -50,6 +50,9 @@ async fn a_variant_comes_to_what_the_change_comes_to_when_it_is_made() {
     );
     let all = filled(&server, &id).await;
     assert!(all.iter().all(|v| v["fresh"] == json!(true)), "{all:?}");
+    // The same again adds nothing, and what is known stays known.
+    let (status, again) = server.post(&format!("{path}/series"), series).await;
+    assert_eq!((status, again), (200, json!(all)));
     for variant in &all {
         let told = &variant["outcome"];
         edited(&server, &id, &variant["edit"]).await;
