@@ -1,5 +1,6 @@
 //! Variants of a cell: the same with one change each, and what all rules come to then.
 
+use std::cmp::Ordering;
 use std::collections::{HashMap, HashSet};
 
 use schemars::JsonSchema;
@@ -60,6 +61,31 @@ pub enum VariantOutcome {
         /// In sentences.
         why: String,
     },
+    /// Nobody could sweep it, and why.
+    Lost {
+        /// In a sentence.
+        why: String,
+    },
+}
+
+/// Which place each has among all, 0 the best: by what it comes to, by how many pairs are broken or not certified, then by what
+/// its worst pair keeps. What is not known comes last; what is as good stays in its order.
+#[must_use]
+pub fn places(outcomes: &[Option<VariantOutcome>]) -> Vec<usize> {
+    let found = |at: usize| match &outcomes[at] {
+        Some(VariantOutcome::Swept(found)) => Some(found),
+        _ => None,
+    };
+    let mut best: Vec<usize> = (0..outcomes.len()).collect();
+    best.sort_by(|&a, &b| match (found(a), found(b)) {
+        (Some(a), Some(b)) => a.compared_to(b),
+        (a, b) => a.is_none().cmp(&b.is_none()),
+    });
+    let mut places = vec![0; best.len()];
+    for (place, at) in best.into_iter().enumerate() {
+        places[at] = place;
+    }
+    places
 }
 
 /// What the sweep of a variant found.
@@ -100,6 +126,8 @@ pub struct WorstPair {
     pub lower_mm: f64,
     /// The smallest distance found.
     pub attained_mm: f64,
+    /// How much is certainly left beyond what its rule asks for; less than nothing where that is not certain.
+    pub margin_mm: f64,
     /// When that is.
     pub time_s: f64,
 }
@@ -113,12 +141,23 @@ impl WorstPair {
             required_mm: pair.required_mm,
             lower_mm: pair.lower_mm,
             attained_mm: pair.attained_mm,
+            margin_mm: pair.lower_mm - pair.required_mm,
             time_s: pair.time_s,
         }
     }
 }
 
 impl VariantFound {
+    /// The better is the less.
+    fn compared_to(&self, other: &Self) -> Ordering {
+        let margin = |of: &Self| of.worst.as_ref().map_or(0.0, |worst| worst.margin_mm);
+        let verdict = other.verdict.cmp(&self.verdict);
+        verdict
+            .then(self.broken.cmp(&other.broken))
+            .then(self.not_certified.cmp(&other.not_certified))
+            .then(margin(other).total_cmp(&margin(self)))
+    }
+
     fn of(findings: &Findings, concerned: &HashSet<String>) -> Self {
         let pairs = &findings.clearance.pairs;
         let count = |verdict| pairs.iter().filter(|p| p.verdict == verdict).count();
@@ -321,5 +360,52 @@ fn called(posed: &Posed, items: &[String]) -> String {
     match items.len() {
         0 | 1 => name,
         more => format!("{name} and {} more", more - 1),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn found(verdict: Verdict, broken: usize, margin_mm: f64) -> Option<VariantOutcome> {
+        let worst = WorstPair {
+            between: String::new(),
+            rule: String::new(),
+            verdict,
+            required_mm: 10.0,
+            lower_mm: 10.0 + margin_mm,
+            attained_mm: 10.0 + margin_mm,
+            margin_mm,
+            time_s: 0.0,
+        };
+        Some(VariantOutcome::Swept(VariantFound {
+            verdict,
+            reach: None,
+            broken,
+            not_certified: 0,
+            tight: 0,
+            pairs: 9,
+            worst: Some(worst),
+            duration_s: 1.0,
+            took_s: 0.1,
+        }))
+    }
+
+    #[test]
+    fn the_best_comes_first_and_what_is_not_known_last() {
+        let why = || String::from("so");
+        let outcomes = [
+            None,
+            found(Verdict::Broken, 2, -6.0),
+            found(Verdict::Meets, 0, 12.0),
+            found(Verdict::Tight, 0, 1.0),
+            found(Verdict::NotCertified, 0, 3.0),
+            Some(VariantOutcome::Lost { why: why() }),
+            found(Verdict::Broken, 1, -9.0),
+            found(Verdict::Meets, 0, 13.0),
+            found(Verdict::Broken, 1, -1.0),
+            Some(VariantOutcome::Impossible { why: why() }),
+        ];
+        assert_eq!(places(&outcomes), [7, 6, 1, 2, 3, 8, 5, 0, 4, 9]);
     }
 }

@@ -10,6 +10,11 @@ use uuid::Uuid;
 use crate::schema::{cells, variants};
 use crate::{Store, StoreError, TakenUp};
 
+#[diesel::declare_sql_function]
+extern "SQL" {
+    fn gen_random_uuid() -> diesel::sql_types::Uuid;
+}
+
 /// A variant that is kept.
 #[derive(Debug, Clone, PartialEq)]
 pub struct KeptVariant {
@@ -133,7 +138,7 @@ impl Store {
         Ok(rows.into_iter().map(kept).collect())
     }
 
-    /// All sweeps of variants that are wanted: their cells and ids.
+    /// All sweeps of variants that are wanted and that nobody has taken up: their cells and ids.
     ///
     /// # Errors
     /// [`StoreError::Database`].
@@ -141,7 +146,8 @@ impl Store {
         let wanted = variants::table
             .order((variants::cell_id, variants::position))
             .select((variants::cell_id, variants::job.assume_not_null()))
-            .filter(variants::job.is_not_null());
+            .filter(variants::job.is_not_null())
+            .filter(variants::begun_at.is_null());
         Ok(wanted.load(&mut self.connection().await?).await?)
     }
 
@@ -159,25 +165,17 @@ impl Store {
             .or(variants::outcome.is_null());
         let asked = variants::table
             .filter(variants::cell_id.eq(cell).and(variants::job.is_null()))
-            .filter(other)
-            .order(variants::position)
-            .select(variants::id);
-        let mut connection = self.connection().await?;
-        let asked: Vec<Uuid> = asked.load(&mut connection).await?;
-        let mut jobs = Vec::with_capacity(asked.len());
-        for id in asked {
-            let job = Uuid::now_v7();
-            let free = variants::table.filter(variants::id.eq(id).and(variants::job.is_null()));
-            let wanted = diesel::update(free).set((
-                variants::job.eq(job),
+            .filter(other);
+        let jobs: Vec<Option<Uuid>> = diesel::update(asked)
+            .set((
+                variants::job.eq(gen_random_uuid().nullable()),
                 variants::attempts.eq(0),
                 variants::begun_at.eq(None::<chrono::DateTime<Utc>>),
-            ));
-            if wanted.execute(&mut connection).await? > 0 {
-                jobs.push(job);
-            }
-        }
-        Ok(jobs)
+            ))
+            .returning(variants::job)
+            .get_results(&mut self.connection().await?)
+            .await?;
+        Ok(jobs.into_iter().flatten().collect())
     }
 
     /// Takes up the sweep `job` of a variant, unless it is no longer wanted or was taken up `most` times before.
@@ -231,15 +229,15 @@ impl Store {
         Ok(wanted > 0)
     }
 
-    /// Keeps what the sweep `job` of a variant came to on the state `fingerprint` of its cell, unless nobody wants to know any
-    /// longer.
+    /// Keeps what the sweep `job` of a variant came to on the state `fingerprint` of its cell, or on none where it was lost, unless
+    /// nobody wants to know any longer.
     ///
     /// # Errors
     /// [`StoreError::Database`].
     pub async fn keep_outcome(
         &self,
         job: Uuid,
-        fingerprint: &str,
+        fingerprint: Option<&str>,
         outcome: &Value,
     ) -> Result<(), StoreError> {
         diesel::update(variants::table.filter(variants::job.eq(job)))
@@ -253,22 +251,26 @@ impl Store {
         Ok(())
     }
 
-    /// Wants no more sweeps of the variants of a cell. Answers which were wanted.
+    /// Wants no more sweeps of the variants of a cell. Answers which were wanted, `true` with those that somebody works on.
     ///
     /// # Errors
     /// [`StoreError::Database`].
-    pub async fn stop_variants(&self, cell: Uuid) -> Result<Vec<Uuid>, StoreError> {
+    pub async fn stop_variants(&self, cell: Uuid) -> Result<Vec<(Uuid, bool)>, StoreError> {
         let own = variants::table.filter(variants::cell_id.eq(cell));
         let mut connection = self.connection().await?;
         connection
             .transaction::<_, StoreError, _>(async |connection| {
                 let wanted = own.filter(variants::job.is_not_null());
-                let jobs: Vec<Uuid> = wanted
-                    .select(variants::job.assume_not_null())
+                let jobs: Vec<(Uuid, bool)> = wanted
+                    .select((
+                        variants::job.assume_not_null(),
+                        variants::begun_at.is_not_null(),
+                    ))
                     .for_update()
                     .load(connection)
                     .await?;
-                diesel::update(variants::table.filter(variants::job.eq_any(&jobs)))
+                let all = jobs.iter().map(|(job, _)| *job);
+                diesel::update(variants::table.filter(variants::job.eq_any(all)))
                     .set(variants::job.eq(None::<Uuid>))
                     .execute(connection)
                     .await?;
@@ -277,7 +279,7 @@ impl Store {
             .await
     }
 
-    /// Deletes variants of a cell: one, or all. Answers the sweeps of them that were wanted, one entry for each that is gone.
+    /// Deletes variants of a cell: one, or all. Answers how many that were, and their sweeps as above.
     ///
     /// # Errors
     /// [`StoreError::Database`].
@@ -285,23 +287,18 @@ impl Store {
         &self,
         cell: Uuid,
         one: Option<Uuid>,
-    ) -> Result<Vec<Option<Uuid>>, StoreError> {
-        let mut connection = self.connection().await?;
-        let own = variants::table.filter(variants::cell_id.eq(cell));
-        let deleted = match one {
-            Some(id) => {
-                let rows = diesel::delete(own.filter(variants::id.eq(id)));
-                rows.returning(variants::job)
-                    .get_results(&mut connection)
-                    .await?
-            }
-            None => {
-                let rows = diesel::delete(own);
-                rows.returning(variants::job)
-                    .get_results(&mut connection)
-                    .await?
-            }
-        };
-        Ok(deleted)
+    ) -> Result<(usize, Vec<(Uuid, bool)>), StoreError> {
+        let mut deleted = diesel::delete(variants::table)
+            .filter(variants::cell_id.eq(cell))
+            .into_boxed();
+        if let Some(id) = one {
+            deleted = deleted.filter(variants::id.eq(id));
+        }
+        let gone: Vec<(Option<Uuid>, bool)> = deleted
+            .returning((variants::job, variants::begun_at.is_not_null()))
+            .get_results(&mut self.connection().await?)
+            .await?;
+        let wanted = gone.iter().filter_map(|&(job, begun)| Some((job?, begun)));
+        Ok((gone.len(), wanted.collect()))
     }
 }

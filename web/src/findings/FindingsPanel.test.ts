@@ -131,4 +131,23 @@ describe('the panel of findings', () => {
     expect(text).toContain('no rule')
     expect(text).toContain('it has no reach')
   })
+
+  it('opens what stands above the findings from any tab, and closes it there', async () => {
+    const findings = swept()
+    begin({ 'GET /api/cells/{id}/variants': () => [] })
+    const shown = panel()
+    findings.tab = 'measured'
+    await nextTick()
+    const opens = () => shown.get(byTest('open-variants'))
+    await opens().trigger('click')
+    expect(findings.tab).toBe('clearance')
+    expect(shown.find(byTest('variants')).exists()).toBe(true)
+    findings.tab = 'access'
+    await nextTick()
+    expect(opens().attributes('aria-pressed')).toBe('false')
+    await opens().trigger('click')
+    expect(findings.tab).toBe('clearance')
+    await opens().trigger('click')
+    expect(shown.find(byTest('variants')).exists()).toBe(false)
+  })
 })

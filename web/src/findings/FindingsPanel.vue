@@ -51,6 +51,11 @@ async function go(e: KeyboardEvent) {
 
 /** Whether the list is of what a sweep found. */
 const isSwept = computed(() => tab.value === 'clearance' || tab.value === 'reach')
+/** Opens what stands above such a list, and goes there; or closes it. */
+function toggle(what: { open: boolean }) {
+  what.open = !what.open || !isSwept.value
+  if (what.open && !isSwept.value) tab.value = 'clearance'
+}
 const caveats = computed(() => findings.findings?.caveats ?? [])
 const verdict = computed(() => findings.findings?.verdict ?? 'not_certified')
 const progress = computed(() => {
@@ -81,18 +86,18 @@ const left = computed(() => {
         v-if="findings.findings"
         class="link"
         title="What changed since an earlier sweep"
-        :aria-pressed="compare.open"
+        :aria-pressed="compare.open && isSwept"
         data-test="open-compare"
-        @click="compare.toggle"
+        @click="toggle(compare)"
       >
         Compare
       </button>
       <button
         class="link"
         title="Other places for what is selected, swept without being made"
-        :aria-pressed="variants.open"
+        :aria-pressed="variants.open && isSwept"
         data-test="open-variants"
-        @click="variants.toggle"
+        @click="toggle(variants)"
       >
         Variants
       </button>

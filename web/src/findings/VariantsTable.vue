@@ -3,9 +3,10 @@ import { computed } from 'vue'
 
 import { useCell } from '../cell/cellStore'
 import { useUnits } from '../settings/units'
+import UnitField from '../what/UnitField.vue'
 import { useWhat } from '../what/whatStore'
 import { clock } from '../when/whenStore'
-import { foundOf, marginOf, type Steps, useVariants, type Variant } from './variantsStore'
+import { foundOf, type Steps, useVariants, type Variant } from './variantsStore'
 import VerdictMark from './VerdictMark.vue'
 import { verdictWord } from './verdicts'
 
@@ -16,17 +17,15 @@ const units = useUnits()
 const what = useWhat()
 
 const directions = { x: 'X', y: 'Y', z: 'Z', turn: 'turn' } as const
-const turns = (s: Steps) => s.direction === 'turn'
-const told = (s: Steps, at: number) => (turns(s) ? units.angleNumber(at) : units.shortNumber(at))
-const sign = (s: Steps) => (turns(s) ? units.angleSign.value : units.sign.value)
-function set(s: Steps, key: 'from' | 'to', e: Event) {
-  const text = (e.target as HTMLInputElement).value
-  const to = turns(s) ? units.angleTyped(text, s[key]) : units.lengthTyped(text, s[key])
-  if (to !== null) s[key] = to
-}
+const ends = ['from', 'to'] as const
+const kind = (s: Steps) => (s.direction === 'turn' ? 'angle' : 'length')
+const sign = (key: keyof typeof directions) =>
+  key === 'turn' ? units.angleSign.value : units.sign.value
 function setCount(s: Steps, e: Event) {
-  const to = Math.round(Number((e.target as HTMLInputElement).value))
+  const field = e.target as HTMLInputElement
+  const to = Math.round(Number(field.value))
   if (to >= 1 && to <= 1000) s.count = to
+  field.value = `${s.count}`
 }
 
 const chosen = computed(() => {
@@ -35,14 +34,15 @@ const chosen = computed(() => {
 })
 const done = computed(() => variants.all.length - variants.wanted)
 
+/** Never more than is certain. */
 const margin = (v: Variant) => {
-  const mm = marginOf(v)
-  return mm === null ? '' : `${mm < 0 ? '−' : '+'}${units.length(Math.abs(mm), 1)}`
+  const mm = foundOf(v)?.worst?.margin_mm
+  return typeof mm === 'number' ? `${mm < 0 ? '' : '+'}${units.floor(mm, 1)}` : ''
 }
 /** What is worst, in words. */
 function detail(v: Variant) {
   const found = foundOf(v)
-  if (!found) return v.outcome?.outcome === 'impossible' ? v.outcome.why : ''
+  if (!found) return v.outcome && 'why' in v.outcome ? v.outcome.why : ''
   const counts = [
     [found.broken, 'broken'],
     [found.not_certified, 'not certified'],
@@ -56,7 +56,7 @@ function detail(v: Variant) {
 }
 const state = (v: Variant) => {
   if (v.wanted) return v.begun ? 'is swept' : 'waits'
-  if (!v.outcome) return 'not swept'
+  if (!v.outcome || v.outcome.outcome === 'lost') return 'not swept'
   return v.fresh ? '' : 'of an older model'
 }
 </script>
@@ -69,39 +69,39 @@ const state = (v: Variant) => {
     <p v-else class="soft">
       Select what might stand elsewhere: each of its places is swept, and nothing is changed.
     </p>
-    <div v-for="(s, i) in variants.steps" :key="i" class="steps">
-      <select
-        v-model="s.direction"
-        :aria-label="i ? 'And along' : 'Along'"
-        :data-test="`series-axis-${i}`"
-      >
-        <option v-if="i" value="">and …</option>
-        <option v-for="(name, key) in directions" :key="key" :value="key">{{ name }}</option>
-      </select>
-      <template v-if="s.direction">
-        <input
-          class="number"
-          :value="told(s, s.from)"
-          :aria-label="`From, ${sign(s)}`"
-          :data-test="`series-from-${i}`"
-          @change="set(s, 'from', $event)"
-        />
-        <span class="soft">to</span>
-        <input
-          class="number"
-          :value="told(s, s.to)"
-          :aria-label="`To, ${sign(s)}`"
-          :data-test="`series-to-${i}`"
-          @change="set(s, 'to', $event)"
-        />
-        <span class="soft">{{ sign(s) }} in</span>
-        <input
-          class="number few"
-          :value="s.count"
-          aria-label="Places"
-          :data-test="`series-count-${i}`"
-          @change="setCount(s, $event)"
-        />
+    <div class="steps">
+      <span class="soft">along</span><span class="soft">from</span><span class="soft">to</span
+      ><span class="soft">in</span>
+      <template v-for="(s, i) in variants.steps" :key="i">
+        <select
+          v-model="s.direction"
+          :aria-label="i ? 'And along' : 'Along'"
+          :data-test="`series-axis-${i}`"
+        >
+          <option v-if="i" value="">and …</option>
+          <option v-for="(name, key) in directions" :key="key" :value="key">
+            {{ name }}, {{ sign(key) }}
+          </option>
+        </select>
+        <template v-if="s.direction">
+          <UnitField
+            v-for="end in ends"
+            :key="end"
+            :value="s[end]"
+            :kind="kind(s)"
+            :label="end"
+            :data-test="`series-${end}-${i}`"
+            @typed="s[end] = $event"
+          />
+          <input
+            class="number count"
+            :value="s.count"
+            aria-label="Places"
+            title="How many places, both ends counted"
+            :data-test="`series-count-${i}`"
+            @change="setCount(s, $event)"
+          />
+        </template>
       </template>
     </div>
     <div class="row">
@@ -172,32 +172,39 @@ const state = (v: Variant) => {
         </button>
       </span>
     </div>
+    <button
+      v-if="variants.shown.length < variants.all.length"
+      class="link"
+      data-test="more-variants"
+      @click="variants.showMore"
+    >
+      {{ variants.all.length - variants.shown.length }} more
+    </button>
   </section>
 </template>
 
 <style scoped>
-.steps,
-.row {
-  display: flex;
-  gap: 5px;
+.steps {
+  display: grid;
+  grid-template-columns: 72px 1fr 1fr 30px;
+  gap: 3px 5px;
   align-items: center;
 }
-.steps {
-  white-space: nowrap;
-}
 .steps select {
-  min-width: 66px;
+  grid-column: 1;
 }
-.steps input {
-  width: 42px;
+.steps .soft:not(:first-child) {
+  text-align: right;
+}
+.count {
+  min-width: 0;
   text-align: right;
   border-bottom: 1px solid var(--line);
 }
-.steps .few {
-  width: 26px;
-}
 .row {
+  display: flex;
   gap: 8px;
+  align-items: center;
   margin-top: 3px;
 }
 .above {

@@ -63,7 +63,7 @@ beforeEach(async () => {
 describe('an earlier sweep', () => {
   async function opened() {
     const shown = mounted(CompareSweeps, pinia)
-    useCompare().toggle()
+    useCompare().open = true
     await settled()
     return shown
   }
@@ -95,7 +95,7 @@ describe('an earlier sweep', () => {
     changes = []
     expect((await opened()).get(byTest('no-change')).text()).toContain('Nothing became')
     sweeps = [kept('f', 3)]
-    useCompare().toggle()
+    useCompare().open = false
     await settled()
     const alone = await opened()
     expect(alone.text()).toContain('There is no earlier sweep')

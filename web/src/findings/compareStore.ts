@@ -78,7 +78,6 @@ export const useCompare = defineStore('compare', () => {
     const pair = await findings.find((p) => same(p.a, between[0]!) && same(p.b, between[1]!))
     if (pair) await findings.showEvidence(pair)
   }
-  const toggle = () => (open.value = !open.value)
 
-  return { open, toggle, now, earlier, chosen, compared, band, name, show }
+  return { open, now, earlier, chosen, compared, band, name, show }
 })

@@ -19,12 +19,12 @@ const LIST = 'GET /api/cells/{id}/variants'
 const SERIES = 'POST /api/cells/{id}/variants/series'
 const found = (verdict: string, lower_mm: number, by: object = {}) => ({
   ...{ outcome: 'swept', verdict, reach: null, broken: 0, not_certified: 0, tight: 0, pairs: 9 },
-  worst: { between: 'Hook – Post', rule: 'R', verdict, required_mm: 10, lower_mm, time_s: 3.5 },
+  worst: { between: 'Hook – Post', verdict, margin_mm: lower_mm - 10, time_s: 3.5 },
   ...by,
 })
 const variant = (id: string, outcome: object | null, by: object = {}) => ({
   ...{ id, name: `Post ${id}`, edit: { edit: 'place_items', places: [] }, outcome },
-  ...{ wanted: false, begun: false, fresh: !!outcome, ...by },
+  ...{ wanted: false, begun: false, fresh: !!outcome, place: 0, ...by },
 })
 
 let pinia: ReturnType<typeof freshStores>
@@ -45,7 +45,7 @@ beforeEach(() => {
 
 async function opened() {
   const shown = mounted(VariantsTable, pinia)
-  useVariants().toggle()
+  useVariants().open = true
   await settled()
   return shown
 }
@@ -82,28 +82,42 @@ describe('variants', () => {
     })
   })
 
-  it('are told best first: by what they come to, then by what is left', async () => {
+  it('are told best first, as the server ranks them, and never more than is certain', async () => {
+    const lost = { outcome: 'lost', why: 'it never ended' }
     list = [
-      variant('unknown', null),
-      variant('broken', found('broken', 4, { broken: 2 })),
-      variant('meets', found('meets', 22)),
-      variant('tight', found('tight', 11, { tight: 1, reach: 'broken' })),
-      variant('less broken', found('broken', 9, { broken: 1 })),
-      variant('never', { outcome: 'impossible', why: 'it can not be reached' }),
+      variant('unknown', null, { place: 4 }),
+      variant('broken', found('broken', 4.006, { broken: 2 }), { place: 3 }),
+      variant('meets', found('meets', 22.009), { place: 0 }),
+      variant('tight', found('tight', 11, { tight: 1, reach: 'broken' }), { place: 1 }),
+      variant('less broken', found('broken', 9, { broken: 1 }), { place: 2 }),
+      variant('never', { outcome: 'impossible', why: 'it can not be reached' }, { place: 5 }),
+      variant('lost', lost, { place: 6, fresh: false }),
     ]
     const shown = await opened()
     const names = () => shown.findAll('.name').map((n) => n.text().slice(5))
-    const best = ['meets', 'tight', 'less broken', 'broken', 'unknown', 'never']
+    const best = ['meets', 'tight', 'less broken', 'broken', 'unknown', 'never', 'lost']
     expect(names()).toEqual(best)
     const rows = shown.findAll(byTest('variant')).map((r) => r.text())
     expect(rows[0]).toContain('+12.00 mm')
     expect(rows[0]).toContain('all meet · Hook – Post at 00:03.500')
     expect(rows[1]).toContain('1 tight, reach broken')
-    expect(rows[3]).toContain('−6.00 mm')
+    expect(rows[3]).toMatch(/-6.00 mm/)
     expect(rows[4]).toContain('not swept')
     expect(rows[5]).toContain('it can not be reached')
+    expect(rows[6]).toMatch(/it never ended.*not swept/)
     await shown.get(byTest('best-first')).setValue(false)
     expect(names()[0]).toBe('unknown')
+  })
+
+  it('are shown in pages where there are hundreds', async () => {
+    list = Array.from({ length: 120 }, (_, i) => variant(`${i}`, null, { place: i }))
+    const shown = await opened()
+    expect(shown.findAll(byTest('variant'))).toHaveLength(50)
+    expect(shown.get(byTest('more-variants')).text()).toBe('70 more')
+    await shown.get(byTest('more-variants')).trigger('click')
+    await shown.get(byTest('more-variants')).trigger('click')
+    expect(shown.findAll(byTest('variant'))).toHaveLength(120)
+    expect(shown.find(byTest('more-variants')).exists()).toBe(false)
   })
 
   it('tell how far they are, are stopped, and gone on with', async () => {

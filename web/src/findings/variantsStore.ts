@@ -20,31 +20,15 @@ export interface Steps {
   count: number
 }
 
+/** So many rows are shown at first. */
+const PAGE = 50
+
 /** The list is asked for again no more often than this, ms. */
 const AGAIN_MS = 250
 
 /** What was found of a variant, if it was swept. */
 export const foundOf = ({ outcome }: Variant): Found | null =>
   outcome?.outcome === 'swept' ? outcome : null
-
-/** How much of what its rule asks for the worst pair certainly keeps, mm; less is worse. */
-export function marginOf(variant: Variant) {
-  const worst = foundOf(variant)?.worst
-  return worst ? worst.lower_mm - worst.required_mm : null
-}
-
-const ranks = ['meets', 'tight', 'not_certified', 'broken']
-/** Where a variant stands among others, the best first; what is not known comes last. */
-function order(a: Variant, b: Variant) {
-  const [x, y] = [foundOf(a), foundOf(b)]
-  if (!x || !y) return Number(!x) - Number(!y)
-  return (
-    ranks.indexOf(x.verdict) - ranks.indexOf(y.verdict) ||
-    x.broken - y.broken ||
-    x.not_certified - y.not_certified ||
-    (marginOf(b) ?? 0) - (marginOf(a) ?? 0)
-  )
-}
 
 /** Variants of the cell: changes that are swept by all workers without being made. */
 export const useVariants = defineStore('variants', () => {
@@ -62,7 +46,13 @@ export const useVariants = defineStore('variants', () => {
   ])
   const params = () => ({ params: { path: { id: cell.cell!.id } } })
 
-  const shown = computed(() => (bestFirst.value ? [...all.value].sort(order) : all.value))
+  const ordered = computed(() =>
+    bestFirst.value ? [...all.value].sort((a, b) => a.place - b.place) : all.value,
+  )
+  /** How many of them are shown; the rest when asked for. */
+  const most = ref(PAGE)
+  const shown = computed(() => ordered.value.slice(0, most.value))
+  const showMore = () => (most.value += PAGE)
   const wanted = computed(() => all.value.filter((v) => v.wanted).length)
   /** Those that were not swept, or of an older model. */
   const behind = computed(
@@ -92,6 +82,7 @@ export const useVariants = defineStore('variants', () => {
     await ask(() => answer(api.GET('/api/cells/{id}/variants', params())))
   }
   watch([open, () => cell.cell?.id, () => cell.cell?.fingerprint], () => void load())
+  watch([open, () => cell.cell?.id], () => (most.value = PAGE))
   const heard = useThrottleFn(load, AGAIN_MS, true)
 
   /** Adds the series of places of what is selected. */
@@ -121,13 +112,12 @@ export const useVariants = defineStore('variants', () => {
   }
   /** Makes the change; it can be undone. */
   const apply = (variant: Variant) => cell.edit(variant.edit)
-  const toggle = () => (open.value = !open.value)
 
   return {
     open,
-    toggle,
     all,
     shown,
+    showMore,
     bestFirst,
     steps,
     places,

@@ -349,3 +349,36 @@ fn a_part_that_was_stopped_tells_nothing_and_one_far_off_holds() {
     let early = swept_part(of, (0.0, 0.05), &Progress::default()).unwrap();
     assert_eq!(early.unwrap().verdict, Verdict::Meets);
 }
+
+/// What is not measured does not meet: while both pairs may touch nothing is.
+#[rstest]
+#[case(&["post"], 1, Verdict::Broken)]
+#[case(&["post", "far"], 0, Verdict::NotCertified)]
+fn a_part_in_which_nothing_is_measured_is_not_certified(
+    #[case] may_touch: &[&str],
+    #[case] count: usize,
+    #[case] verdict: Verdict,
+) {
+    let cell = passing(170.0);
+    let mut document = serde_json::to_value(&cell.workcell.document).unwrap();
+    let allowed = |with: &&str| json!({ "a": "mover", "b": with, "reason": "so", "during": [{ "program": "p", "from_move": 1, "to_move": 1 }] });
+    document["may_touch"] = may_touch.iter().map(allowed).collect();
+    // After the move it waits, and all is measured.
+    document["programs"][0]["moves"]
+        .as_array_mut()
+        .unwrap()
+        .push(json!({ "move": "wait", "seconds": 1.0 }));
+    let document = document_from_slice(document.to_string().as_bytes()).unwrap();
+    let workcell = Workcell::built_on(&[&cell.workcell], document, &cell.files).unwrap();
+    let path = workcell.path().unwrap();
+    let of = cell.tentative(&workcell, &path);
+    let end = path.duration();
+    let moving = swept_part(of, (0.1, end - 1.1), &Progress::default())
+        .unwrap()
+        .unwrap();
+    assert_eq!((moving.count, moving.verdict), (count, verdict));
+    let waiting = swept_part(of, (end - 0.5, end), &Progress::default())
+        .unwrap()
+        .unwrap();
+    assert_eq!((waiting.count, waiting.verdict), (2, Verdict::Meets));
+}

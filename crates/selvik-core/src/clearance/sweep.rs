@@ -240,8 +240,8 @@ pub fn sweep_again(
             RuleResult {
                 verdict: match worst {
                     Some(worst) => worst.min(named),
-                    // Its pairs are about other times.
-                    None if aside > 0 => named,
+                    // Its pairs are about other times, and something else is measured.
+                    None if aside > 0 && !pairs.is_empty() => named,
                     None => Verdict::NotCertified,
                 },
                 scope,

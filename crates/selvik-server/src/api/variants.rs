@@ -1,13 +1,16 @@
 //! Variants of a cell: changes that are swept by all workers without being made.
 
+use std::sync::Arc;
+
 use axum::Json;
 use axum::extract::{Path, State};
 use axum::http::StatusCode;
 use selvik_cell::arranging::Posed;
 use selvik_cell::edit::Edit;
-use selvik_cell::variants::{MOST_VARIANTS, SeriesWanted, Variant, VariantOutcome, series};
+use selvik_cell::variants::{MOST_VARIANTS, SeriesWanted, Variant, VariantOutcome, places, series};
 use selvik_store::KeptVariant;
 use serde::{Deserialize, Serialize};
+use serde_json::Value;
 use utoipa::ToSchema;
 use uuid::Uuid;
 
@@ -32,6 +35,8 @@ pub struct VariantState {
     outcome: Option<VariantOutcome>,
     /// Whether that is of the cell as it is now.
     fresh: bool,
+    /// Its place among all, 0 the best; what is not known comes last.
+    place: usize,
 }
 
 /// Variants to add.
@@ -57,7 +62,7 @@ pub async fn add_variants(
     Json(request): Json<NewVariants>,
 ) -> Result<Json<Vec<VariantState>>, Problem> {
     let cell = app.cells.get(id).await?;
-    add(&app, id, &cell, &request.variants).await
+    add(&app, id, &cell, |_| Ok(request.variants)).await
 }
 
 /// Adds a series of places of items as variants and wants them swept; those that are there already are left out.
@@ -69,23 +74,31 @@ pub async fn add_series(
     Json(request): Json<NewSeries>,
 ) -> Result<Json<Vec<VariantState>>, Problem> {
     let cell = app.cells.get(id).await?;
-    let moment = cell.moment_at(Some(request.time_s));
-    let variants = series(&Posed::new(&cell.workcell, &moment), &request.wanted)?;
-    add(&app, id, &cell, &variants).await
+    add(&app, id, &cell, move |cell| {
+        let moment = cell.moment_at(Some(request.time_s));
+        series(&Posed::new(&cell.workcell, &moment), &request.wanted)
+    })
+    .await
 }
 
+/// Adds variants that are worked out beside what is answered: a document is changed for each.
 async fn add(
     app: &App,
     id: Uuid,
-    cell: &OpenCell,
-    variants: &[Variant],
+    cell: &Arc<OpenCell>,
+    variants: impl FnOnce(&OpenCell) -> selvik_formats::Result<Vec<Variant>> + Send + 'static,
 ) -> Result<Json<Vec<VariantState>>, Problem> {
-    let added = variants.iter().map(|variant| {
-        variant.applied(&cell.workcell.document)?;
-        let edit = serde_json::to_value(&variant.edit).expect("plain data");
-        Ok((variant.name.trim().to_owned(), edit))
+    let of = Arc::clone(cell);
+    let added = tokio::task::spawn_blocking(move || {
+        let stored = |variant: Variant| {
+            variant.applied(&of.workcell.document)?;
+            let edit = serde_json::to_value(&variant.edit).expect("plain data");
+            Ok((variant.name.trim().to_owned(), edit))
+        };
+        let all = variants(&of)?.into_iter().map(stored);
+        all.collect::<selvik_formats::Result<Vec<(String, Value)>>>()
     });
-    let mut added = added.collect::<selvik_formats::Result<Vec<_>>>()?;
+    let mut added = added.await??;
     // What is there already is not there twice.
     let there = app.store.variants(id).await?;
     added.retain(|(name, edit)| !there.iter().any(|v| v.name == *name && v.edit == *edit));
@@ -110,21 +123,35 @@ pub async fn variants(
 }
 
 async fn told(app: &App, id: Uuid, cell: &OpenCell) -> Result<Json<Vec<VariantState>>, Problem> {
-    let state = |kept: KeptVariant| {
-        let fresh = kept.fingerprint.as_ref() == Some(&cell.fingerprint);
-        Some(VariantState {
-            id: kept.id,
-            name: kept.name,
-            // What an older build stored in other words is passed over.
-            edit: serde_json::from_value(kept.edit).ok()?,
-            wanted: kept.wanted,
-            begun: kept.begun,
-            outcome: kept.outcome.and_then(|o| serde_json::from_value(o).ok()),
-            fresh,
-        })
+    // What an older build stored in other words is passed over, or is not known.
+    let read = |kept: &KeptVariant| {
+        let edit: Edit = serde_json::from_value(kept.edit.clone()).ok()?;
+        let outcome = kept.outcome.clone();
+        let outcome: Option<VariantOutcome> = outcome.and_then(|o| serde_json::from_value(o).ok());
+        Some((edit, outcome))
     };
     let kept = app.store.variants(id).await?;
-    Ok(Json(kept.into_iter().filter_map(state).collect()))
+    let (mut states, mut outcomes) = (Vec::new(), Vec::new());
+    for kept in kept {
+        let Some((edit, outcome)) = read(&kept) else {
+            continue;
+        };
+        outcomes.push(outcome.clone());
+        states.push(VariantState {
+            id: kept.id,
+            name: kept.name,
+            edit,
+            wanted: kept.wanted,
+            begun: kept.begun,
+            fresh: outcome.is_some() && kept.fingerprint.as_ref() == Some(&cell.fingerprint),
+            outcome,
+            place: 0,
+        });
+    }
+    for (state, place) in states.iter_mut().zip(places(&outcomes)) {
+        state.place = place;
+    }
+    Ok(Json(states))
 }
 
 /// Wants those variants swept that were not, or on an older model.
@@ -159,13 +186,9 @@ pub async fn delete_variants(
     Path(id): Path<Uuid>,
 ) -> Result<StatusCode, Problem> {
     app.cells.get(id).await?;
-    let deleted = app.store.delete_variants(id, None).await?;
-    app.stop_varying(id, &wanted_of(deleted)).await;
+    let (_, wanted) = app.store.delete_variants(id, None).await?;
+    app.stop_varying(id, &wanted).await;
     Ok(StatusCode::NO_CONTENT)
-}
-
-fn wanted_of(deleted: Vec<Option<Uuid>>) -> Vec<Uuid> {
-    deleted.into_iter().flatten().collect()
 }
 
 /// Deletes a variant.
@@ -176,10 +199,10 @@ pub async fn delete_variant(
     Path((id, variant)): Path<(Uuid, Uuid)>,
 ) -> Result<StatusCode, Problem> {
     app.cells.get(id).await?;
-    let deleted = app.store.delete_variants(id, Some(variant)).await?;
-    if deleted.is_empty() {
+    let (gone, wanted) = app.store.delete_variants(id, Some(variant)).await?;
+    if gone == 0 {
         return Err(Problem::missing("that variant is not there any more"));
     }
-    app.stop_varying(id, &wanted_of(deleted)).await;
+    app.stop_varying(id, &wanted).await;
     Ok(StatusCode::NO_CONTENT)
 }

@@ -125,7 +125,7 @@ impl App {
         if let Some(before) = before.filter(|before| before.job != job) {
             self.stop_worker(before.job).await;
         }
-        if new && let Err(error) = self.jobs.queue.add(job, SweepCell { cell: id, job }).await {
+        if new && let Err(error) = self.jobs.queue.add(SweepCell { cell: id, job }).await {
             self.store.end_sweep(job).await?;
             return Err(error.into());
         }
@@ -172,8 +172,13 @@ impl App {
     async fn stop_worker(&self, job: Uuid) {
         self.jobs.stop_here(job);
         self.live.stop(job);
-        if let Err(error) = self.jobs.queue.remove(job).await {
-            tracing::warn!("a job that is not wanted stays in the queue: {error}");
+        self.take_out(&[job]).await;
+    }
+
+    /// Takes jobs that are not wanted out of the queue.
+    async fn take_out(&self, jobs: &[Uuid]) {
+        if let Err(error) = self.jobs.queue.remove(jobs).await {
+            tracing::warn!("jobs that are not wanted stay in the queue: {error}");
         }
     }
 }

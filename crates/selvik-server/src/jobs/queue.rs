@@ -5,8 +5,8 @@ use std::time::Duration;
 use graphile_worker::errors::GraphileWorkerError;
 use graphile_worker::tokio_postgres::TokioPostgresDatabase;
 use graphile_worker::{
-    DbExecutor, DbParams, JobKeyMode, JobSpec, TaskHandler, WorkerOptions, WorkerRecoveryConfig,
-    WorkerUtils,
+    DbError, DbExecutor, DbParams, DbValue, JobKeyMode, JobSpec, TaskHandler, WorkerOptions,
+    WorkerRecoveryConfig, WorkerUtils,
 };
 use selvik_store::StoreError;
 use tokio_util::sync::CancellationToken;
@@ -32,16 +32,27 @@ const ATTEMPTS: i16 = 25;
 /// A job with its turn: those of a smaller number come first.
 pub trait InTurn: TaskHandler {
     const TURN: i16;
+
+    /// Which it is: what is added twice is there once.
+    fn job(&self) -> Uuid;
 }
 
 /// Somebody looks at the cell and waits.
 impl InTurn for SweepCell {
     const TURN: i16 = 0;
+
+    fn job(&self) -> Uuid {
+        self.job
+    }
 }
 
 /// There may be hundreds.
 impl InTurn for SweepVariant {
     const TURN: i16 = 10;
+
+    fn job(&self) -> Uuid {
+        self.job
+    }
 }
 
 /// The queue of one database.
@@ -70,14 +81,32 @@ impl Queue {
     }
 
     /// Adds a job, unless it is there already.
-    pub async fn add<T: InTurn>(&self, job: Uuid, task: T) -> Result<(), GraphileWorkerError> {
+    pub async fn add<T: InTurn>(&self, task: T) -> Result<(), GraphileWorkerError> {
         let spec = JobSpec::builder()
             .priority(T::TURN)
-            .job_key(job.to_string())
+            .job_key(task.job().to_string())
             .job_key_mode(JobKeyMode::UnsafeDedupe)
             .max_attempts(ATTEMPTS)
             .build();
         self.utils().add_job(task, spec).await.map(drop)
+    }
+
+    /// Adds jobs that are new, all at once, or that nobody has taken up.
+    pub async fn add_new<T: InTurn + Clone>(
+        &self,
+        tasks: impl Iterator<Item = T>,
+    ) -> Result<(), GraphileWorkerError> {
+        let spec = |task: &T| {
+            JobSpec::builder()
+                .priority(T::TURN)
+                .job_key(task.job().to_string())
+                .max_attempts(ATTEMPTS)
+                .build()
+        };
+        let tasks: Vec<T> = tasks.collect();
+        let specs: Vec<JobSpec> = tasks.iter().map(spec).collect();
+        let jobs: Vec<(T, &JobSpec)> = tasks.into_iter().zip(&specs).collect();
+        self.utils().add_jobs(&jobs).await.map(drop)
     }
 
     /// Tells all workers to look for work. They do so when something is added and once a second, for one job each time: whoever
@@ -91,9 +120,12 @@ impl Queue {
         }
     }
 
-    /// Takes a job out that nobody works on.
-    pub async fn remove(&self, job: Uuid) -> Result<(), GraphileWorkerError> {
-        self.utils().remove_job(&job.to_string()).await
+    /// Takes jobs out: at once where nobody works on them, else they are not tried again.
+    pub async fn remove(&self, jobs: &[Uuid]) -> Result<(), DbError> {
+        let keys = jobs.iter().map(Uuid::to_string).collect();
+        let remove = format!("SELECT {SCHEMA}.remove_job(key) FROM unnest($1::text[]) AS key");
+        let keys = vec![DbValue::TextArray(keys)];
+        self.database.execute(&remove, keys.into()).await.map(drop)
     }
 }
 
@@ -118,15 +150,14 @@ impl App {
     async fn add_left_out(&self) -> Result<(), String> {
         let sweeps = self.store.wanted_sweeps().await;
         for (cell, job) in sweeps.map_err(|e| e.to_string())? {
-            let added = self.jobs.queue.add(job, SweepCell { cell, job }).await;
+            let added = self.jobs.queue.add(SweepCell { cell, job }).await;
             added.map_err(|e| e.to_string())?;
         }
         let variants = self.store.wanted_variants().await;
-        for (cell, job) in variants.map_err(|e| e.to_string())? {
-            let added = self.jobs.queue.add(job, SweepVariant { cell, job }).await;
-            added.map_err(|e| e.to_string())?;
-        }
-        Ok(())
+        let tasks = variants.map_err(|e| e.to_string())?.into_iter();
+        let tasks = tasks.map(|(cell, job)| SweepVariant { cell, job });
+        let added = self.jobs.queue.add_new(tasks).await;
+        added.map_err(|e| e.to_string())
     }
 
     async fn work_once(&self, stop: &CancellationToken) -> Result<(), String> {

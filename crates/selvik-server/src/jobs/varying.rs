@@ -19,7 +19,7 @@ use crate::error::Problem;
 use crate::live::Event;
 
 /// The sweep of a variant, as it stands in the queue.
-#[derive(Debug, Serialize, Deserialize)]
+#[derive(Debug, Clone, Serialize, Deserialize)]
 pub struct SweepVariant {
     pub cell: Uuid,
     pub job: Uuid,
@@ -38,19 +38,20 @@ impl TaskHandler for SweepVariant {
 impl App {
     /// Adds sweeps of variants to the queue.
     pub(crate) async fn queue_variants(&self, cell: Uuid, jobs: &[Uuid]) -> Result<(), Problem> {
-        for &job in jobs {
-            let task = SweepVariant { cell, job };
-            self.jobs.queue.add(job, task).await?;
-        }
+        let tasks = jobs.iter().map(|&job| SweepVariant { cell, job });
+        self.jobs.queue.add_new(tasks).await?;
         self.live.tell(Event::Variants { cell });
         Ok(())
     }
 
-    /// Stops sweeps of variants that nobody wants any longer.
-    pub(crate) async fn stop_varying(&self, cell: Uuid, jobs: &[Uuid]) {
-        for &job in jobs {
-            self.stop_worker(job).await;
+    /// Stops sweeps of variants that nobody wants any longer; `true` with those that somebody works on.
+    pub(crate) async fn stop_varying(&self, cell: Uuid, jobs: &[(Uuid, bool)]) {
+        for &(job, _) in jobs.iter().filter(|(_, begun)| *begun) {
+            self.jobs.stop_here(job);
+            self.live.stop(job);
         }
+        let all: Vec<Uuid> = jobs.iter().map(|(job, _)| *job).collect();
+        self.take_out(&all).await;
         self.live.tell(Event::Variants { cell });
     }
 
@@ -60,9 +61,7 @@ impl App {
             (TakenUp::Yes, Some(wanted)) => wanted,
             (TakenUp::TooOften, _) => {
                 let why = format!("it was begun {MOST} times and never ended");
-                return self
-                    .keep_variant(task, "", &VariantOutcome::Impossible { why })
-                    .await;
+                return self.lose_variant(task, why).await;
             }
             _ => return Ok(()),
         };
@@ -73,10 +72,7 @@ impl App {
                 return Err(StoreError::Database(problem.detail));
             }
             Err(problem) => {
-                let outcome = VariantOutcome::Impossible {
-                    why: problem.detail,
-                };
-                return self.keep_variant(task, "", &outcome).await;
+                return self.lose_variant(task, problem.detail).await;
             }
         };
         let here = Here::begin(self, job);
@@ -103,17 +99,24 @@ impl App {
             Ok(None) => return Ok(()),
             Err(error) => {
                 tracing::error!(cell = %id, %job, "the sweep of a variant failed: {error}");
-                let why = "it failed inside the server, whose log says more".to_owned();
-                VariantOutcome::Impossible { why }
+                let why = "it failed inside the server, whose log says more";
+                return self.lose_variant(task, why.to_owned()).await;
             }
         };
-        self.keep_variant(task, &cell.fingerprint, &outcome).await
+        let fingerprint = Some(cell.fingerprint.as_str());
+        self.keep_variant(task, fingerprint, &outcome).await
+    }
+
+    /// Nobody will sweep it: then it is of no state of the cell, and can be wanted again.
+    async fn lose_variant(&self, task: &SweepVariant, why: String) -> Result<(), StoreError> {
+        self.keep_variant(task, None, &VariantOutcome::Lost { why })
+            .await
     }
 
     async fn keep_variant(
         &self,
         &SweepVariant { cell, job }: &SweepVariant,
-        fingerprint: &str,
+        fingerprint: Option<&str>,
         outcome: &VariantOutcome,
     ) -> Result<(), StoreError> {
         let outcome = serde_json::to_value(outcome).expect("plain data");

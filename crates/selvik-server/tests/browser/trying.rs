@@ -9,13 +9,19 @@ const SWEPT: &str = "document.querySelectorAll('[data-test=finding]').length > 3
 /// What the card says of a pair while something is dragged.
 const TRIED: &str = "[...document.querySelectorAll('[data-test=trying-pair]')].map((e) => e.textContent).find((t) => t.includes('Nozzle bracket'))";
 
-#[tokio::test(flavor = "multi_thread")]
-async fn a_clamp_is_tried_elsewhere_shifted_by_as_little_as_helps_and_compared() {
+/// The demo, opened and swept.
+async fn swept() -> (Server, Browser) {
     let server = Server::start().await;
     server.with(&crate::support::demo()).await;
     let b = Browser::open(&server.url).await;
     b.open_cell().await;
     b.until("the sweep is done", SWEPT).await;
+    (server, b)
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_clamp_is_tried_elsewhere_shifted_by_as_little_as_helps_and_compared() {
+    let (_server, b) = swept().await;
 
     // While it is dragged, what it comes to over the whole path is told beside what it was.
     b.pick("clamp-a2").await;
@@ -146,11 +152,7 @@ async fn a_clamp_is_tried_elsewhere_shifted_by_as_little_as_helps_and_compared()
 /// Four other places of the clamp are swept without being made; the best of them is made, and taken back.
 #[tokio::test(flavor = "multi_thread")]
 async fn variants_are_swept_without_being_made_and_the_best_is_made() {
-    let server = Server::start().await;
-    server.with(&crate::support::demo()).await;
-    let b = Browser::open(&server.url).await;
-    b.open_cell().await;
-    b.until("the sweep is done", SWEPT).await;
+    let (_server, b) = swept().await;
     b.pick("clamp-a2").await;
     b.click("open-variants").await;
     b.fill("series-from-0", "0").await;
@@ -172,7 +174,7 @@ async fn variants_are_swept_without_being_made_and_the_best_is_made() {
         "what the worst pair keeps is told, of those first that break least",
         "(() => { const rows = [...document.querySelectorAll('[data-test=variant]')]; \
          const broken = rows.map((e) => Number(/(\\d+) broken/.exec(e.textContent)?.[1] ?? 0)); \
-         return rows.every((e) => /[+−][\\d.]+ mm/.test(e.querySelector('.margin').textContent)) \
+         return rows.every((e) => /[+-][\\d.]+ mm/.test(e.querySelector('.margin').textContent)) \
            && broken.every((n, i) => !i || n >= broken[i - 1]) })()",
     )
     .await;
