@@ -23,6 +23,9 @@ const counts = computed(() => {
     [f.tight, 'tight'],
   ].filter(([n]) => n)
   if (!f.count) return 'no rule measures anything then'
+  // A rule that measures nothing then, or names what has no body, is not certified either.
+  if (!all.length && f.verdict === 'not_certified')
+    return `${f.count} meet; not every rule measures something then`
   return all.map(([n, word]) => `${n} ${word}`).join(', ') || `all ${f.count} meet`
 })
 </script>

@@ -29,6 +29,7 @@ mod pairwise;
 mod parting;
 mod progress;
 mod rules;
+mod scope;
 mod search;
 mod simplex;
 mod support;
@@ -48,10 +49,8 @@ pub use memory::Memory;
 pub use overlap_depth::{DepthBracket, overlap_depth};
 pub use pair_motion::{PairMotion, Undecided};
 pub use progress::Progress;
-pub use rules::{
-    Allowance, LeftOut, LeftOutReason, Moves, Named, NamedBy, Naming, Pair, Requirement, Rule,
-    RuleScope, RuleSet, Scope,
-};
+pub use rules::{Allowance, Moves, Named, NamedBy, Pair, Requirement, Rule, RuleSet};
+pub use scope::{LeftOut, LeftOutReason, Naming, RuleScope, Scope};
 pub use sweep::{
     Allowed, PairResult, RuleResult, Sweep, SweepOptions, named, scope_along, sweep, sweep_again,
 };

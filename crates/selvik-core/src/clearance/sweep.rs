@@ -8,7 +8,8 @@ use super::near::{Asked, when_near};
 use super::overlap_depth::DepthBracket;
 use super::pairwise::{Pairwise, Prepared, allowed, window, without};
 use super::progress::Progress;
-use super::rules::{LeftOut, LeftOutReason, Named, Pair, RuleScope, RuleSet, Scope};
+use super::rules::{Named, Pair, RuleSet};
+use super::scope::{LeftOut, LeftOutReason, RuleScope, Scope};
 use super::verdict::{Doubt, Verdict};
 use super::violations::Interval;
 use crate::program::Path;
@@ -238,12 +239,7 @@ pub fn sweep_again(
                 Verdict::Meets
             };
             RuleResult {
-                verdict: match worst {
-                    Some(worst) => worst.min(named),
-                    // Its pairs are about other times, and something else is measured.
-                    None if aside > 0 && !pairs.is_empty() => named,
-                    None => Verdict::NotCertified,
-                },
+                verdict: worst.map_or(Verdict::NotCertified, |w| w.min(named)),
                 scope,
                 unlooked,
             }
