@@ -178,6 +178,21 @@ const SAME: f64 = 1e-6;
 /// Below this an arm counts as singular: about a degree of a wrist from straight.
 const SINGULAR: f64 = 0.01;
 
+/// Whether two bodies moved against each other between two states of the cell.
+pub(crate) fn is_moved(
+    workcell: &Workcell,
+    pair: &Pair,
+    (before, after): (&[Pose], &[Pose]),
+) -> bool {
+    let relative = |poses: &[Pose]| {
+        let [a, b] = [pair.a, pair.b].map(|id| poses[workcell.assembly.body(id).node.0]);
+        a.inv_mul(&b)
+    };
+    let (was, is) = (relative(before), relative(after));
+    (was.translation.vector - is.translation.vector).norm() > STILL
+        || was.rotation.angle_to(&is.rotation) > STILL
+}
+
 impl Jogging {
     /// Moves joints from where they are without the hand, at `moment`.
     ///
@@ -243,10 +258,16 @@ impl Jogging {
                 workcell.joint_value(joint, q[joint]),
             )
         };
+        // What keeps its place against each other is no news.
+        let goes = |&pair: &&Pair| asked.nearest > 0 && is_moved(workcell, pair, (&before, &after));
+        let moved = Ruled {
+            pairs: &of.pairs.iter().filter(goes).copied().collect::<Vec<_>>(),
+            ..of
+        };
         Ok(JogAnswer {
             number: asked.number,
             joints_deg_or_mm: told.iter().map(value).collect(),
-            nearest: self.nearest(of, (&before, &after), asked.nearest.min(MOST)),
+            nearest: self.nearest(moved, &after, asked.nearest.min(MOST)),
             nodes,
             poses,
             tcp,
@@ -254,28 +275,13 @@ impl Jogging {
         })
     }
 
-    /// The nearest of the pairs that were moved against each other, measured against what their rule requires.
-    pub(crate) fn nearest(
-        &mut self,
-        of: Ruled,
-        (before, poses): (&[Pose], &[Pose]),
-        count: usize,
-    ) -> Vec<NearPair> {
+    /// The nearest of some pairs, measured against what their rule requires.
+    pub(crate) fn nearest(&mut self, of: Ruled, poses: &[Pose], count: usize) -> Vec<NearPair> {
         if count == 0 {
             return Vec::new();
         }
         let workcell = of.workcell;
         let assembly = &workcell.assembly;
-        // What keeps its place against each other is no news.
-        let relative = |pair: &Pair, poses: &[Pose]| {
-            let [a, b] = [pair.a, pair.b].map(|body| poses[assembly.body(body).node.0]);
-            a.inv_mul(&b)
-        };
-        let is_moved = |pair: &&Pair| {
-            let (was, is) = (relative(pair, before), relative(pair, poses));
-            (was.translation.vector - is.translation.vector).norm() > STILL
-                || was.rotation.angle_to(&is.rotation) > STILL
-        };
         let required = |pair: &Pair| workcell.rules.rules[pair.rule].requirement.required();
         // By what is certain of them, less what is required: none that comes later can be nearer than that.
         let at_least = |pair: &Pair| {
@@ -283,8 +289,9 @@ impl Jogging {
             let known = self.known.get(&(pair.a, pair.b));
             known.map_or(balls, |known| balls.max(known.still(workcell, pair, poses)))
         };
-        let moved_pairs = of.pairs.iter().filter(is_moved);
-        let mut far: Vec<(f64, &Pair)> = moved_pairs
+        let mut far: Vec<(f64, &Pair)> = of
+            .pairs
+            .iter()
             .map(|pair| (at_least(pair) - required(pair), pair))
             .collect();
         far.sort_unstable_by(|one, other| one.0.total_cmp(&other.0));

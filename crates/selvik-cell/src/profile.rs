@@ -1,8 +1,6 @@
 //! The certified clearance over a part of the path: of all pairs, or of one.
 
-use selvik_core::clearance::{
-    BandShape, Counted, Progress, Sweep, SweepOptions, clearance_band, sweep,
-};
+use selvik_core::clearance::{BandShape, Counted, Progress, Sweep, clearance_band};
 use selvik_core::program::Path;
 use selvik_formats::{FormatError, Result};
 use serde::{Deserialize, Serialize};
@@ -69,20 +67,9 @@ pub fn swept_part(
 ) -> Result<Option<PartFound>> {
     let (workcell, path) = (of.workcell, of.path);
     let during = part_of(path, during)?;
-    let options = SweepOptions {
-        during: Some(during),
-        ..SweepOptions::default()
-    };
-    let found = sweep(
-        &workcell.assembly,
-        path,
-        &workcell.rules,
-        &options,
-        progress,
-    );
-    if !found.complete {
+    let Some(found) = of.swept_during(during, progress) else {
         return Ok(None);
-    }
+    };
     let count = |verdict: Verdict| {
         let verdicts = found.pairs.iter().map(|p| Verdict::from(p.verdict));
         verdicts.filter(|&v| v == verdict).count()

@@ -11,7 +11,7 @@ use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
 use crate::Workcell;
-use crate::arranging::{Arrange, FrameChoice, Posed, edit_of};
+use crate::arranging::{Arrange, FrameChoice, Posed, Subject, edit_of};
 use crate::document::{CellDocument, ItemDocument, PoseDocument};
 use crate::edit::{Edit, families};
 use crate::findings::{Findings, WithBand, find_again};
@@ -334,13 +334,14 @@ pub fn series(posed: &Posed, wanted: &SeriesWanted) -> Result<Vec<Variant>> {
         }
     }
     let called = called(posed, &wanted.items);
+    let subject = Subject::Items(wanted.items.clone());
     let variant = |(by, words): (PoseDocument, String)| {
         let how = Arrange::Shift {
             frame: FrameChoice::World,
             by,
             about_mm: None,
         };
-        let edit = edit_of(posed, &wanted.items, &how)?;
+        let edit = edit_of(posed, &subject, &how)?;
         let name = format!("{called} {words}");
         Ok(Variant { name, edit })
     };

@@ -16,6 +16,7 @@ import { useWhere } from '../where/whereStore'
 import { useJog } from '../when/jogStore'
 import { usePrograms } from '../when/programStore'
 import { useStrip } from '../when/stripStore'
+import { useTarget } from '../when/targetStore'
 import { useWhen } from '../when/whenStore'
 import type { Row } from './action'
 
@@ -26,6 +27,7 @@ export function whenActions(): Row[] {
   const strip = useStrip()
   const jog = useJog()
   const programs = usePrograms()
+  const target = useTarget()
   return [
     {
       id: 'play',
@@ -61,6 +63,20 @@ export function whenActions(): Row[] {
     },
     { id: 'programs', name: 'Programs, move by move', key: 'Y', run: programs.toggle },
     { id: 'jog', name: 'Jog joints and the TCP by hand', key: 'K', run: jog.toggle },
+    {
+      id: 'target-move',
+      name: 'Handles to move the target',
+      key: 'Alt+J',
+      run: () => target.toggleHandles('move'),
+      enabled: () => programs.open && !!target.target,
+    },
+    {
+      id: 'target-turn',
+      name: 'Handles to turn the target',
+      key: 'Alt+Shift+J',
+      run: () => target.toggleHandles('turn'),
+      enabled: () => programs.open && !!target.target,
+    },
   ]
 }
 

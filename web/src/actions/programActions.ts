@@ -6,6 +6,7 @@ import { useMeasure } from '../findings/measureStore'
 import { useOverlaps } from '../findings/overlapStore'
 import { useSeries } from '../findings/seriesStore'
 import { useSettings } from '../settings/settingsStore'
+import { useHeld } from '../what/heldStore'
 import { useItems } from '../what/itemsStore'
 import { useWhat } from '../what/whatStore'
 import { useStandpoint } from '../where/standpointStore'
@@ -22,6 +23,7 @@ export function programActions(): Row[] {
   const findings = useFindings()
   const settings = useSettings()
   const items = useItems()
+  const held = useHeld()
   const what = useWhat()
   const standpoint = useStandpoint()
   const tours = useTours()
@@ -95,8 +97,7 @@ export function programActions(): Row[] {
           items.picking = null
           return
         }
-        if (items.handles) return (items.handles = null)
-        if (jog.handles) return (jog.handles = null)
+        if (held.on) return (held.on = null)
         if (standpoint.mode) return standpoint.leave()
         if (tours.playing) return (tours.playing = false)
         if (findings.shown) return findings.leaveEvidence()

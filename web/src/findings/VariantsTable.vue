@@ -142,35 +142,34 @@ const state = (v: Variant) => {
     >
       <VerdictMark v-if="foundOf(v)" :verdict="foundOf(v)!.verdict" /><span v-else />
       <span class="name">{{ v.name }}</span>
-      <span class="soft about"
-        ><b
-          v-if="margin(v)"
-          class="number margin"
-          :class="foundOf(v)?.worst?.verdict"
-          title="What its worst pair certainly keeps, beyond what its rule asks for"
-          >{{ margin(v) }}</b
-        >
-        {{ detail(v) }} <i v-if="state(v)">{{ state(v) }}</i></span
+      <b
+        class="number margin"
+        :class="foundOf(v)?.worst?.verdict"
+        title="What its worst pair certainly keeps, beyond what its rule asks for"
+        >{{ margin(v) }}</b
       >
-      <span class="does">
-        <button
-          class="link"
-          title="Change the cell so; it can be undone"
-          data-test="apply-variant"
-          @click="variants.apply(v)"
-        >
-          Apply
-        </button>
-        <button
-          class="soft"
-          :aria-label="`Delete ${v.name}`"
-          title="Delete this variant"
-          data-test="delete-variant"
-          @click="variants.remove(v)"
-        >
-          ✕
-        </button>
-      </span>
+      <div class="about">
+        <span class="does">
+          <button
+            class="link"
+            title="Change the cell so; it can be undone"
+            data-test="apply-variant"
+            @click="variants.apply(v)"
+          >
+            Apply
+          </button>
+          <button
+            class="soft"
+            :aria-label="`Delete ${v.name}`"
+            title="Delete this variant"
+            data-test="delete-variant"
+            @click="variants.remove(v)"
+          >
+            ✕
+          </button>
+        </span>
+        <span class="soft said">{{ detail(v) }}</span> <i v-if="state(v)">{{ state(v) }}</i>
+      </div>
     </div>
     <button
       v-if="variants.shown.length < variants.all.length"
@@ -186,8 +185,8 @@ const state = (v: Variant) => {
 <style scoped>
 .steps {
   display: grid;
-  grid-template-columns: 72px 1fr 1fr 30px;
-  gap: 3px 5px;
+  grid-template-columns: 64px 1fr 1fr 26px;
+  gap: 3px;
   align-items: center;
 }
 .steps select {
@@ -222,15 +221,19 @@ const state = (v: Variant) => {
   border-top: 1px solid var(--line);
 }
 .name {
-  grid-column: 2 / 4;
   font-weight: 600;
 }
+.margin {
+  white-space: nowrap;
+}
 .about {
-  grid-column: 2;
+  grid-column: 2 / 4;
 }
 .does {
+  float: right;
   display: flex;
   gap: 8px;
+  margin-left: 8px;
 }
 .margin.broken {
   color: rgb(var(--v-theme-error));
@@ -239,7 +242,8 @@ const state = (v: Variant) => {
   color: rgb(var(--v-theme-warning));
 }
 .old .name,
-.old .about {
+.old .margin,
+.old .said {
   opacity: 0.65;
 }
 </style>

@@ -4,8 +4,10 @@ import { computed, ref, shallowRef, watch } from 'vue'
 import { answer, api, type Schemas } from '../api/client'
 import { useCell } from '../cell/cellStore'
 import { useMoment } from '../cell/momentStore'
-import { type Arrange, useItems } from '../what/itemsStore'
+import { useHeld } from '../what/heldStore'
+import type { Arrange } from '../what/itemsStore'
 import { useWhat } from '../what/whatStore'
+import { useTarget } from '../when/targetStore'
 
 /** No line is drawn to what is farther away, mm. */
 const FAR_MM = 200
@@ -13,9 +15,10 @@ const FAR_MM = 200
 /** What is dragged comes to so over the whole path, before it is let go. */
 export const useTrying = defineStore('trying', () => {
   const cell = useCell()
-  const items = useItems()
+  const held = useHeld()
   const moment = useMoment()
   const what = useWhat()
+  const target = useTarget()
 
   const told = shallowRef<Schemas['Tried'] | null>(null)
   /** Why nothing can be told. */
@@ -31,7 +34,11 @@ export const useTrying = defineStore('trying', () => {
     const [how, mine] = [waiting, new AbortController()]
     waiting = null
     running = mine
-    const body = { items: [...what.selected], how, time_s: moment.time }
+    const time_s = moment.time
+    const body =
+      held.on?.what === 'target'
+        ? { target: target.named!, how, time_s }
+        : { items: [...what.selected], how, time_s }
     const request = { params: { path: { id: cell.cell.id } }, body, signal: mine.signal }
     const said = await answer(api.POST('/api/cells/{id}/try', request)).catch((e: Error) => e)
     if (running !== mine) return
@@ -48,7 +55,7 @@ export const useTrying = defineStore('trying', () => {
     behind.value = false
   }
   watch(
-    () => items.dragged,
+    () => held.dragged,
     (dragged) => {
       if (!dragged) return leave()
       if (!cell.cell?.document.rules?.length) return

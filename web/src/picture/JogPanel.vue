@@ -10,14 +10,13 @@ import { useKeys } from '../settings/bindings'
 import { useUnits } from '../settings/units'
 import PoseFields from '../what/PoseFields.vue'
 import UnitField from '../what/UnitField.vue'
-import { type FrameChoice, useItems } from '../what/itemsStore'
+import type { FrameChoice } from '../what/itemsStore'
 import { useJog } from '../when/jogStore'
 import FloatingPanel from './FloatingPanel.vue'
 
 /** Joints and the TCP of a mechanism, moved by hand. */
 const jog = useJog()
 const cell = useCell()
-const items = useItems()
 const naming = useNaming()
 const units = useUnits()
 const keyOf = useKeys()
@@ -60,7 +59,6 @@ const frame = computed({
     (jog.frame = text.startsWith('item:') ? { item: text.slice(5) } : (text as FrameChoice)),
 })
 function toggleHandles(mode: 'move' | 'turn') {
-  items.handles = null
   jog.handles = jog.handles === mode ? null : mode
 }
 const told = (near: Schemas['NearPair']) => {

@@ -1,19 +1,27 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 
+import { mdiAxisArrow, mdiRotateOrbit } from '@mdi/js'
 import { useCell } from '../cell/cellStore'
+import { useKeys } from '../settings/bindings'
+import { type HandleMode } from '../what/heldStore'
 import PoseFields from '../what/PoseFields.vue'
+import ShiftFinder from '../what/ShiftFinder.vue'
 import { type Step, type Target, usePrograms } from '../when/programStore'
+import { useTarget } from '../when/targetStore'
 
 /** The move that is selected, and the target it goes to. */
 const programs = usePrograms()
 const cell = useCell()
+const taken = useTarget()
+const keyOf = useKeys()
 
 const one = computed(() => programs.one!)
-const target = computed(() => {
-  const step = one.value
-  return 'to' in step && step.to ? programs.targets.get(step.to) : undefined
-})
+const target = computed(() => taken.target)
+const handles: { mode: HandleMode; icon: string }[] = [
+  { mode: 'move', icon: mdiAxisArrow },
+  { mode: 'turn', icon: mdiRotateOrbit },
+]
 /** The number that a move of its kind has, and its unit. */
 const number = computed(() => {
   const step = one.value
@@ -154,6 +162,34 @@ function renamed(e: Event) {
         test="target"
         steps
         @typed="set({ pose: $event })"
+      />
+      <div class="line">
+        <button
+          v-for="{ mode, icon } in handles"
+          :key="mode"
+          :aria-pressed="taken.handles === mode"
+          :class="{ on: taken.handles === mode }"
+          :title="`Handles to ${mode} the target (${keyOf(`target-${mode}`)})`"
+          :aria-label="`Handles to ${mode} the target`"
+          :data-test="`target-${mode}`"
+          @click="taken.toggleHandles(mode)"
+        >
+          <v-icon :icon="icon" size="17" />
+        </button>
+        <label class="soft"
+          >along
+          <select v-model="taken.frame" aria-label="Along the axes of" data-test="target-along">
+            <option value="parent">{{ where }}</option>
+            <option v-if="target.frame" value="world">the world</option>
+            <option value="own">its own axes</option>
+          </select></label
+        >
+      </div>
+      <ShiftFinder
+        v-if="taken.named"
+        :subject="{ target: taken.named }"
+        :frame="taken.frame"
+        @arrange="taken.arrange($event)"
       />
     </template>
   </div>

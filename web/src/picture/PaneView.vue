@@ -10,6 +10,7 @@ import type { Hit } from '../scene/picking'
 import { sceneKey } from './sceneKey'
 import { useSettings } from '../settings/settingsStore'
 import { useUnits } from '../settings/units'
+import { useHeld } from '../what/heldStore'
 import { useItems } from '../what/itemsStore'
 import { pickedFor } from '../what/pickedFor'
 import { useWhat } from '../what/whatStore'
@@ -40,6 +41,7 @@ const what = useWhat()
 const settings = useSettings()
 const standpoint = useStandpoint()
 const items = useItems()
+const held = useHeld()
 const cell = useCell()
 const notices = useNotices()
 const units = useUnits()
@@ -186,10 +188,10 @@ const aim = (e: PointerEvent) => {
   if (view) scene.value!.stage.aimHandles(view, box.value!, e.ctrlKey, items.carry)
 }
 const draggedBy = computed(() => {
-  const d = items.dragged
+  const d = held.dragged
   if (!d || where.active !== props.index) return ''
   const [x, y, z] = d.by_mm.map((mm) => units.number(mm))
-  return items.handles === 'turn'
+  return held.on?.mode === 'turn'
     ? `turned by ${units.angle(d.turn_deg)}`
     : `${x}  ${y}  ${z} ${units.sign.value}`
 })

@@ -16,6 +16,7 @@ import { palettes } from '../scene/look'
 import { useSettings } from '../settings/settingsStore'
 import { useWhat } from '../what/whatStore'
 import { useJog } from '../when/jogStore'
+import { useTarget } from '../when/targetStore'
 import { useWhen } from '../when/whenStore'
 import PaneView from './PaneView.vue'
 import { useDrawing } from '../where/drawingStore'
@@ -27,7 +28,8 @@ import type { SceneFrame } from '../scene/marks'
 import { Scene } from '../scene/scene'
 import { sceneKey } from './sceneKey'
 import SectionDrawing from './SectionDrawing.vue'
-import { useSelectionHandles, useTcpHandles } from './useHandles'
+import { useHandles } from './useHandles'
+import { useInSight } from './useInSight'
 import { usePaneRects } from './usePaneRects'
 import { useTargetFrames } from './useTargetFrames'
 
@@ -36,6 +38,7 @@ const what = useWhat()
 const where = useWhere()
 const when = useWhen()
 const jog = useJog()
+const target = useTarget()
 const trying = useTrying()
 const findings = useFindings()
 const measure = useMeasure()
@@ -131,6 +134,12 @@ function standAgain() {
 }
 
 const rects = usePaneRects(size)
+const bringInSight = useInSight(scene, box, rects)
+// Handles that can't be seen can't be dragged.
+watch(
+  () => !!target.grip,
+  (on) => on && bringInSight(target.grip!.slice(0, 3).map((m) => m * 1e3) as Vec3),
+)
 watch([size.width, size.height, scene], ([w, h]) => {
   if (w && h) scene.value?.resize(Math.round(w), Math.round(h))
 })
@@ -178,16 +187,26 @@ const furniture = computed(() => {
   }
 })
 watch([furniture, scene, loading], () => scene.value?.stage.setFurniture(furniture.value))
-/** What moves, where it is now; what is jogged, where the hand has it. */
+/** What moves, where it is now; what is jogged or tried, where the hand has it. */
 function pose() {
   if (!cell.cell || loading.value) return
   scene.value?.stage.setPoses(cell.cell.moving_nodes, when.posesNow(section.drawnAt))
-  if (jog.answer?.nodes.length) scene.value?.stage.setPoses(jog.answer.nodes, jog.answer.poses)
+  const byHand = [jog.answer, trying.told].filter((now) => now?.nodes.length)
+  for (const now of byHand) scene.value?.stage.setPoses(now!.nodes, now!.poses)
 }
-watch([() => section.drawnAt, () => when.exact, () => when.track, () => jog.answer, loading], pose)
+watch(
+  [
+    () => section.drawnAt,
+    () => when.exact,
+    () => when.track,
+    () => jog.answer,
+    () => trying.told,
+    loading,
+  ],
+  pose,
+)
 
-useSelectionHandles(scene, loading, standAgain)
-useTcpHandles(scene)
+useHandles(scene, loading, standAgain)
 watch([() => section.cuts, () => section.faces, palette, loading], () =>
   scene.value?.stage.setSections({ ...section.cuts, nodeOf: section.nodeOf }, section.faces),
 )

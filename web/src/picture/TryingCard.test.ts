@@ -6,8 +6,9 @@ import { useTrying } from '../findings/tryingStore'
 import { byTest, freshStores, mounted } from '../testing/mounted'
 import { openCell } from '../testing/openCell'
 import { asked, begin, Refusal, settled, times } from '../testing/standIn'
-import { useItems } from '../what/itemsStore'
+import { useHeld } from '../what/heldStore'
 import { useWhat } from '../what/whatStore'
+import { useTarget } from '../when/targetStore'
 import TryingCard from './TryingCard.vue'
 
 vi.mock('../api/client', async (original) =>
@@ -61,7 +62,7 @@ describe('what is dragged', () => {
   })
   const dragTo = async (x: number | null) => {
     const motion = [x ?? 0, 0, 0, 0, 0, 0, 1]
-    useItems().dragged = x === null ? null : { by_mm: [x * 1e3, 0, 0], turn_deg: 0, motion }
+    useHeld().dragged = x === null ? null : { by_mm: [x * 1e3, 0, 0], turn_deg: 0, motion }
     await settled()
   }
   function card() {
@@ -128,5 +129,17 @@ describe('what is dragged', () => {
     card()
     await dragTo(0.1)
     expect(times(TRY)).toBe(0)
+  })
+
+  it('of a target is told of the moves to and from it alone', async () => {
+    const findings = useFindings()
+    const shown = card()
+    await findings.load()
+    useHeld().on = { what: 'target', mode: 'move' }
+    vi.spyOn(useTarget(), 'target', 'get').mockReturnValue({ id: 'B' } as never)
+    await dragTo(0.1)
+    await answerNext()
+    expect(shown.get(byTest('trying-part')).text()).toBe('In the moves to and from B:')
+    expect(shown.get(byTest('trying-pair')).text()).not.toContain('→')
   })
 })

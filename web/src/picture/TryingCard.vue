@@ -6,12 +6,16 @@ import { useTrying } from '../findings/tryingStore'
 import VerdictMark from '../findings/VerdictMark.vue'
 import { pairKey, verdictSentence, verdictWord } from '../findings/verdicts'
 import { useUnits } from '../settings/units'
+import { useHeld } from '../what/heldStore'
+import { useTarget } from '../when/targetStore'
 import { clock } from '../when/whenStore'
 
 /** What is dragged comes to so over the whole path, were it let go. */
 const findings = useFindings()
 const trying = useTrying()
 const units = useUnits()
+const held = useHeld()
+const target = useTarget()
 
 const ROWS = 3
 
@@ -28,10 +32,13 @@ const counts = computed(() => {
     .map(([n, word]) => `${n} ${word}`)
     .join(', ')
 })
+/** Of a target only the moves to and from it are told pair by pair. */
+const part = computed(() => (held.on?.what === 'target' ? target.target?.id : undefined))
 /** What the last sweep found of the same pairs, while it is of the model as it is. */
-const before = computed(
-  () => new Map(findings.fresh ? findings.pairs.map((p) => [pairKey(p), p.attained_mm]) : []),
-)
+const before = computed(() => {
+  const comparable = findings.fresh && !part.value
+  return new Map(comparable ? findings.pairs.map((p) => [pairKey(p), p.attained_mm]) : [])
+})
 const rows = computed(() =>
   (trying.told?.pairs ?? [])
     .slice(0, ROWS)
@@ -54,6 +61,7 @@ const rows = computed(() =>
         <b>{{ verdictSentence[trying.told.verdict] }}</b>
         <span class="soft">over the whole path{{ counts && ` · ${counts}` }}</span>
       </p>
+      <p v-if="part" class="soft" data-test="trying-part">In the moves to and from {{ part }}:</p>
       <div v-for="{ pair, was } in rows" :key="pairKey(pair)" class="row" data-test="trying-pair">
         <VerdictMark :verdict="pair.verdict" />
         <span class="pair">{{ pair.a.name }} – {{ pair.b.name }}</span>

@@ -2,18 +2,23 @@
 import { Matrix4 } from 'three'
 import { createPinia, setActivePinia } from 'pinia'
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
-import { effectScope, type EffectScope, nextTick, ref, shallowRef } from 'vue'
+import { effectScope, type EffectScope, nextTick, ref, shallowRef, toRaw } from 'vue'
 
+import { useCell } from '../cell/cellStore'
 import { useNotices } from '../cell/noticesStore'
 import type { CarryHooks, Carried } from '../scene/carrying'
 import type { Scene } from '../scene/scene'
 import { useSettings } from '../settings/settingsStore'
 import { openCell } from '../testing/openCell'
 import { asked, begin, Refusal, settled, times } from '../testing/standIn'
+import { useTrying } from '../findings/tryingStore'
+import { useHeld } from '../what/heldStore'
 import { useItems } from '../what/itemsStore'
 import { useJog } from '../when/jogStore'
+import { usePrograms } from '../when/programStore'
+import { useTarget } from '../when/targetStore'
 import { useWhere } from '../where/whereStore'
-import { useSelectionHandles, useTcpHandles } from './useHandles'
+import { useHandles } from './useHandles'
 import { usePaneRects } from './usePaneRects'
 import { useTargetFrames } from './useTargetFrames'
 
@@ -117,7 +122,7 @@ describe('handles', () => {
     openCell([])
     const jog = useJog()
     const { now, scene } = told()
-    using(() => useTcpHandles(scene))
+    using(() => useHandles(scene, ref(false), vi.fn()))
     const world = [1, 2, 3, 0, 0, 0, 1]
     const tcp = { world, axes: [9, 9, 9, 0, 0, 1, 0], pose: {}, postures: [], singular: false }
     const reach = vi.spyOn(jog, 'reachInWorld').mockImplementation(() => undefined)
@@ -150,10 +155,10 @@ describe('handles', () => {
       'POST /api/cells/{id}/facts': () => [fact],
       'POST /api/cells/{id}/masses': () => [],
     })
-    const items = useItems()
+    const [items, held] = [useItems(), useHeld()]
     const again = vi.fn()
     const { now, scene } = told()
-    using(() => useSelectionHandles(scene, ref(false), again))
+    using(() => useHandles(scene, ref(false), again))
     const what = (await import('../what/whatStore')).useWhat()
     what.selected = new Set(['post'])
     await settled()
@@ -161,11 +166,121 @@ describe('handles', () => {
     await nextTick()
     expect(now.carried).toMatchObject({ mode: 'move', at: [1, 0, 0, 0, 0, 0, 1] })
     now.hooks.moved!(by(0.25))
-    expect(items.dragged!.by_mm.map(Math.round)).toEqual([250, 0, 0])
-    expect(items.dragged!.turn_deg).toBe(0)
+    expect(held.dragged!.by_mm.map(Math.round)).toEqual([250, 0, 0])
+    expect(held.dragged!.turn_deg).toBe(0)
     await now.hooks.placed!(by(0.25))
-    expect(items.dragged).toBe(null)
+    expect(held.dragged).toBe(null)
     expect(asked.map((a) => a.what)).toContain('POST /api/cells/{id}/arrange')
     expect(again).toHaveBeenCalled()
+  })
+
+  describe('on a target', () => {
+    const pose = { xyz_mm: [0, 0, 0], rpy_deg: [0, 0, 0] }
+    const program = {
+      id: 'seal',
+      name: 'Seal',
+      robot: 'arm',
+      targets: [
+        { id: 'A', pose },
+        { id: 'B', frame: 'table', pose },
+      ],
+      moves: [
+        { move: 'joint', to: 'A', speed_percent: 50 },
+        { move: 'linear', to: 'B', speed_mm_s: 100 },
+        { move: 'wait', seconds: 1 },
+      ],
+    }
+    const run = { lane: 0, nth: 0, starts_s: [0, 1, 3], ends_s: [1, 3, 4] }
+    let placed: () => unknown
+    function begun() {
+      openCell([{ id: 'arm' }, { id: 'table' }], 'c', {
+        document: {
+          items: [],
+          rules: [{}],
+          programs: [program],
+          run_plan: { lanes: [{ programs: ['seal'] }] },
+        },
+        path: { duration_s: 4, runs: [run], faults: [] },
+      } as never)
+      placed = () => structuredClone(toRaw(useCell().cell))
+      begin({
+        'POST /api/cells/{id}/target-facts': () => ({
+          world: [1, 2, 3, 0, 0, 0, 1],
+          axes: [9, 9, 9, 0, 0, 1, 0],
+        }),
+        'POST /api/cells/{id}/try': () => ({ pairs: [], now: [], nodes: [4], poses: [[]] }),
+        'POST /api/cells/{id}/arrange': () => placed(),
+      })
+      const programs = usePrograms()
+      programs.open = true
+      programs.select(1)
+      const { now, scene } = told()
+      using(() => useHandles(scene, ref(false), vi.fn()))
+      const named = { program: 'seal', target: 'B' }
+      return { now, programs, target: useTarget(), named }
+    }
+
+    it('stand where it is, point along its frame, and are there when the robot is', async () => {
+      const { now, target, named } = begun()
+      target.toggleHandles('move')
+      await settled()
+      expect(now.carried).toMatchObject({ mode: 'move', at: [1, 2, 3, 0, 0, 1, 0], nodes: [] })
+      const body = { ...named, frame: 'parent', time_s: 3 }
+      expect(asked.at(-1)).toMatchObject({ what: 'POST /api/cells/{id}/target-facts', body })
+      target.frame = 'own'
+      await settled()
+      expect(asked.at(-1)!.body).toMatchObject({ frame: 'own' })
+    })
+
+    it('ask what it comes to where it is dragged, and take it there', async () => {
+      const { now, target, named } = begun()
+      const trying = useTrying()
+      target.toggleHandles('move')
+      await settled()
+      now.hooks.moved!(by(0.25))
+      await settled()
+      const how = { motion: { by: [0.25, 0, 0, 0, 0, 0, 1] } }
+      expect(asked.at(-1)).toMatchObject({
+        what: 'POST /api/cells/{id}/try',
+        body: { target: named, how, time_s: 3 },
+      })
+      expect(trying.told!.nodes).toEqual([4])
+      await now.hooks.placed!(by(0.25))
+      expect(asked.map((a) => a.what)).toContain('POST /api/cells/{id}/arrange')
+      expect([useHeld().dragged, trying.told]).toEqual([null, null])
+    })
+
+    it('are back where it was if it may not be elsewhere', async () => {
+      const { now, target } = begun()
+      target.toggleHandles('move')
+      await settled()
+      placed = () => new Refusal(422, 'no')
+      now.hooks.moved!(by(0.25))
+      const carried = now.carried
+      await now.hooks.placed!(by(0.25))
+      expect(now.carried).not.toBe(carried)
+      expect(now.carried).toEqual(carried)
+    })
+
+    it('leave with the move, the panel, and when something else takes them', async () => {
+      const { now, programs, target } = begun()
+      target.toggleHandles('turn')
+      await settled()
+      programs.select(2)
+      await settled()
+      expect([target.handles, now.carried]).toEqual([null, null])
+      programs.select(0)
+      target.toggleHandles('move')
+      await settled()
+      expect(now.carried).not.toBe(null)
+      useJog().handles = 'move'
+      await settled()
+      expect([target.handles, now.carried]).toEqual([null, null])
+      target.toggleHandles('move')
+      expect(useJog().handles).toBe(null)
+      programs.open = false
+      await settled()
+      expect(useHeld().on).toBe(null)
+    })
   })
 })

@@ -6,96 +6,126 @@ import { add } from '../scene/navigation'
 import { flatOf, matrixOf } from '../scene/poses'
 import type { Scene } from '../scene/scene'
 import { useSettings } from '../settings/settingsStore'
+import { useHeld } from '../what/heldStore'
 import { useItems } from '../what/itemsStore'
 import { useJog } from '../when/jogStore'
+import { useTarget } from '../when/targetStore'
 import { useWhere } from '../where/whereStore'
 
-type Shown = ShallowRef<Scene | undefined>
+/** Where handles stand and which way they point, and what is done with what they are on. */
+interface Grasp {
+  at: number[]
+  /** Coordinate systems that go along at once. */
+  nodes: number[]
+  moved: (motion: Matrix4) => void
+  /** False where it may not be there. */
+  placed: (motion: Matrix4) => void | Promise<boolean>
+}
 
-/** Handles on what is selected: it goes along, and is arranged where it is let go. */
-export function useSelectionHandles(
-  scene: Shown,
+/** Handles in the picture, on what has them. */
+export function useHandles(
+  scene: ShallowRef<Scene | undefined>,
   loading: Ref<boolean>,
   /** Everything where the cell says it stands. */
   standAgain: () => void,
 ) {
-  const items = useItems()
-  const where = useWhere()
+  const held = useHeld()
   const settings = useSettings()
-  const handleSize = computed(() => settings.furniture.handleSize)
-  watch([() => items.handles, () => items.grip, handleSize, scene, loading], () => {
-    const [mode, grip] = [items.handles, items.grip]
-    if (!mode || !grip || loading.value) {
+  const size = computed(() => settings.furniture.handleSize)
+  const grasps = {
+    selection: useSelection(standAgain),
+    tcp: useTcp(),
+    target: useTargetOfMove(),
+  }
+  const grasp = computed(() => held.on && grasps[held.on.what].value)
+  let dragging = false
+
+  function show() {
+    const [mode, on] = [held.on?.mode, grasp.value]
+    if (!mode || !on || loading.value) {
+      dragging = false
+      held.dragged = null
       scene.value?.stage.setHandles(null)
-      items.dragged = null
       return
     }
-    let from: Vec3 | null = null
-    const shifted = (motion: Matrix4): Vec3 => {
-      const [x, y, z] = [
-        new Vector3(...grip.at.slice(0, 3)),
-        new Vector3(...grip.at.slice(0, 3)).applyMatrix4(motion),
-      ]
-        .reduce((a, b) => b.clone().sub(a))
-        .multiplyScalar(1e3)
-        .toArray()
-      return [x, y, z]
+    // What is dragged keeps its handles where it was taken.
+    if (dragging) return
+    const moved = (motion: Matrix4) => {
+      dragging = true
+      on.moved(motion)
     }
-    scene.value?.stage.setHandles(
-      { mode, at: grip.at, size: handleSize.value, nodes: grip.nodes },
-      {
-        moved: (motion) => {
-          const by = flatOf(motion)
-          items.dragged = { by_mm: shifted(motion), turn_deg: turnOf(motion), motion: by }
-          if (!items.carry) return
-          from ??= where.viewpoint.pivot_mm as Vec3
-          where.move({ ...where.viewpoint, pivot_mm: add(from, shifted(motion)) })
-        },
-        placed: async (motion) => {
-          from = null
-          items.dragged = null
-          await items.arrange({ motion: { by: flatOf(motion) } })
-          standAgain()
-        },
-      },
-    )
-  })
+    const placed = async (motion: Matrix4) => {
+      const stays = await on.placed(motion)
+      held.dragged = null
+      dragging = false
+      if (stays === false) show()
+    }
+    const { at, nodes } = on
+    scene.value?.stage.setHandles({ mode, at, size: size.value, nodes }, { moved, placed })
+  }
+  watch([grasp, () => held.on?.mode, size, scene, loading], show)
 }
 
-const turnOf = (motion: Matrix4) => {
-  const turn = new Quaternion().setFromRotationMatrix(motion)
-  return MathUtils.radToDeg(2 * Math.acos(Math.min(1, Math.abs(turn.w))))
-}
-
-/** Handles on the TCP that is jogged. */
-export function useTcpHandles(scene: Shown) {
+/** What is selected goes along, and is arranged where it is let go. */
+function useSelection(standAgain: () => void) {
+  const held = useHeld()
   const items = useItems()
-  const jog = useJog()
-  const settings = useSettings()
-  const handleSize = computed(() => settings.furniture.handleSize)
-  const tcpAt = computed(() => (jog.handles ? (jog.answer?.tcp ?? null) : null))
-  let dragging = false
-  watch([tcpAt, () => jog.handles, handleSize, scene], () => {
-    if (dragging || items.handles) return
-    const at = tcpAt.value
-    if (!at || !jog.handles) return scene.value?.stage.setHandles(null)
-    const start = matrixOf(at.world)
-    // They point along the axes of the frame in which the TCP is told.
-    const along = [...at.world.slice(0, 3), ...at.axes.slice(3)]
-    const reach = (motion: Matrix4) => jog.reachInWorld(flatOf(motion.clone().multiply(start)))
-    const mode = jog.handles
-    scene.value?.stage.setHandles(
-      { mode, at: along, size: handleSize.value, nodes: [] },
-      {
-        moved: (motion) => {
-          dragging = true
-          reach(motion)
-        },
-        placed: (motion) => {
-          dragging = false
-          reach(motion)
-        },
-      },
-    )
+  const where = useWhere()
+  return computed((): Grasp | null => {
+    const grip = items.grip
+    if (!grip) return null
+    let from: Vec3 | null = null
+    const moved = (motion: Matrix4) => {
+      held.dragged = draggedBy(motion, grip.at)
+      if (!items.carry) return
+      from ??= where.viewpoint.pivot_mm as Vec3
+      where.move({ ...where.viewpoint, pivot_mm: add(from, held.dragged.by_mm) })
+    }
+    const placed = async (motion: Matrix4) => {
+      from = null
+      held.dragged = null
+      const made = await items.arrange({ motion: { by: flatOf(motion) } })
+      standAgain()
+      return made
+    }
+    return { at: grip.at, nodes: grip.nodes, moved, placed }
   })
+}
+
+/** The TCP that is jogged: its robot follows. */
+function useTcp() {
+  const jog = useJog()
+  return computed((): Grasp | null => {
+    const tcp = jog.answer?.tcp
+    if (!tcp) return null
+    const start = matrixOf(tcp.world)
+    const reach = (motion: Matrix4) => jog.reachInWorld(flatOf(motion.clone().multiply(start)))
+    // They point along the axes of the frame in which the TCP is told.
+    const at = [...tcp.world.slice(0, 3), ...tcp.axes.slice(3)]
+    return { at, nodes: [], moved: reach, placed: reach }
+  })
+}
+
+/** The target of a move: its robot stands there when it is known how. */
+function useTargetOfMove() {
+  const held = useHeld()
+  const target = useTarget()
+  return computed((): Grasp | null => {
+    const at = target.grip
+    if (!at) return null
+    const moved = (motion: Matrix4) => {
+      held.dragged = draggedBy(motion, at)
+    }
+    const placed = (motion: Matrix4) => target.arrange({ motion: { by: flatOf(motion) } })
+    return { at, nodes: [], moved, placed }
+  })
+}
+
+/** How far a motion takes what stands somewhere. */
+function draggedBy(motion: Matrix4, at: number[]) {
+  const start = new Vector3(...at.slice(0, 3))
+  const by = start.clone().applyMatrix4(motion).sub(start).multiplyScalar(1e3)
+  const turn = new Quaternion().setFromRotationMatrix(motion)
+  const turn_deg = MathUtils.radToDeg(2 * Math.acos(Math.min(1, Math.abs(turn.w))))
+  return { by_mm: by.toArray() as Vec3, turn_deg, motion: flatOf(motion) }
 }

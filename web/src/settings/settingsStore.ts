@@ -36,6 +36,8 @@ const PANELS = {
   rosterWidth: 19,
   findingsWidth: 22,
   pathHeight: 19,
+  /** Where panels over the picture were dragged to, by their name, pixels. */
+  placed: {} as Record<string, [number, number]>,
 }
 const FURNITURE = {
   grid: true,

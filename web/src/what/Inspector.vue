@@ -111,7 +111,12 @@ const ONLY_SURFACE =
     </div>
     <p v-if="items.problem" class="problem" role="alert">{{ items.problem }}</p>
     <PlaceFields />
-    <ShiftFinder v-if="canShift" />
+    <ShiftFinder
+      v-if="canShift"
+      :subject="{ items: items.chosen.map((i) => i.id) }"
+      :frame="items.frame"
+      @arrange="items.arrange($event)"
+    />
     <dl>
       <dt>Role</dt>
       <dd class="colour">

@@ -4,9 +4,7 @@ import { beforeEach, describe, expect, it, vi } from 'vitest'
 import { byTest, freshStores, mounted } from '../testing/mounted'
 import { openCell } from '../testing/openCell'
 import { asked, begin, Refusal, settled } from '../testing/standIn'
-import { useItems } from './itemsStore'
 import ShiftFinder from './ShiftFinder.vue'
-import { useWhat } from './whatStore'
 
 vi.mock('../api/client', async (original) =>
   (await import('../testing/standIn')).standInFor(original),
@@ -27,8 +25,7 @@ describe('the smallest shift', () => {
       [FIND]: () => answer,
     })
     openCell([{ id: 'clamp' }, { id: 'post' }])
-    useWhat().selected = new Set(['clamp'])
-    shown = mounted(ShiftFinder, pinia)
+    shown = mounted(ShiftFinder, pinia, { subject: { items: ['clamp'] }, frame: 'parent' })
     await settled()
   })
   const find = async () => {
@@ -42,10 +39,10 @@ describe('the smallest shift', () => {
     const { body } = asked.find((a) => a.what === FIND)!
     expect(body).toMatchObject({ items: ['clamp'], frame: 'parent', axes: [2] })
     expect(shown.get(byTest('shift-found')).text()).toContain('10.4')
-    const arrange = vi.spyOn(useItems(), 'arrange').mockResolvedValue(true as never)
     await shown.get(byTest('take-shift')).trigger('click')
     const by = { xyz_mm: [9.6, -4, 0], rpy_deg: [0, 0, 0] }
-    expect(arrange).toHaveBeenCalledWith({ shift: { frame: 'world', by, about_mm: null } })
+    const arranged = { shift: { frame: 'world', by, about_mm: null } }
+    expect(shown.emitted('arrange')).toEqual([[arranged]])
   })
 
   it('says whether a shorter one may do as well', async () => {
@@ -66,12 +63,23 @@ describe('the smallest shift', () => {
 
   it('is forgotten with the selection it is of, and can be stopped', async () => {
     await find()
-    useWhat().selected = new Set(['post'])
+    await shown.setProps({ subject: { items: ['post'] } })
     await settled()
     expect(shown.find(byTest('shift-found')).exists()).toBe(false)
     answer = new Promise(() => undefined)
     await find()
     await shown.get(byTest('stop-shift')).trigger('click')
     expect(shown.find(byTest('find-shift')).exists()).toBe(true)
+  })
+
+  it('of a target is said to be of the moves to and from it', async () => {
+    const target = { program: 'seal', target: 'B' }
+    await shown.setProps({ subject: { target }, frame: 'own' })
+    answer = { ...found, smallest: false }
+    await find()
+    const { body } = asked.find((a) => a.what === FIND)!
+    expect(body).toMatchObject({ target, frame: 'own' })
+    const said = shown.get(byTest('take-shift')).attributes('title')
+    expect(said).toContain('the moves to and from it keep their rules')
   })
 })

@@ -5,11 +5,16 @@ import { answer, api, type Schemas } from '../api/client'
 import { useCell } from '../cell/cellStore'
 import { useMoment } from '../cell/momentStore'
 import { useUnits } from '../settings/units'
-import { useItems } from './itemsStore'
+import type { Arrange, FrameChoice, Subject } from './itemsStore'
 
-/** The smallest shift after which what is selected keeps all its rules over the whole path. */
+/** The smallest shift after which something keeps its rules. */
+const props = defineProps<{
+  subject: Subject
+  /** Along whose axes. */
+  frame: FrameChoice
+}>()
+const emit = defineEmits<{ arrange: [how: Arrange] }>()
 const cell = useCell()
-const items = useItems()
 const moment = useMoment()
 const units = useUnits()
 
@@ -24,36 +29,49 @@ const ways = {
 /** Nothing is looked for farther away, mm. */
 const MOST_MM = 500
 
-const MEANT =
-  'The smallest shift after which it keeps all its rules over the whole path, ' +
-  'along axes of the frame above'
 const SMALLEST =
   'Certified: with it all its rules are kept; ' +
   'none shorter by a tenth of a millimetre along these ways does that'
-const KEEPS =
-  'Certified: with it all its rules are kept. ' +
-  'The programs move along, so that a shorter one may do as well'
+const said = computed(() =>
+  'target' in props.subject
+    ? {
+        meant:
+          'The smallest shift after which the moves to and from it keep their rules, ' +
+          'along axes of the frame above',
+        keeps:
+          'Certified: with it the moves to and from it keep their rules, ' +
+          'and no other breaks one that did not before. A shorter one may do as well',
+      }
+    : {
+        meant:
+          'The smallest shift after which it keeps all its rules over the whole path, ' +
+          'along axes of the frame above',
+        keeps:
+          'Certified: with it all its rules are kept. ' +
+          'The programs move along, so that a shorter one may do as well',
+      },
+)
 
 const way = ref<keyof typeof ways>('X and Y')
 const found = shallowRef<Schemas['ShiftFound'] | null>(null)
-const said = ref('')
+const told = ref('')
 const running = shallowRef<AbortController | null>(null)
-const ids = computed(() => items.chosen.map((i) => i.id))
+const which = computed(() => JSON.stringify([props.subject, props.frame]))
 
 function leave() {
   running.value?.abort()
   running.value = found.value = null
-  said.value = ''
+  told.value = ''
 }
-watch([ids, way, () => items.frame, () => cell.cell?.revision], leave)
+watch([which, way, () => cell.cell?.revision], leave)
 onUnmounted(leave)
 
 async function find() {
   leave()
   const mine = (running.value = new AbortController())
   const body = {
-    items: ids.value,
-    frame: items.frame,
+    ...props.subject,
+    frame: props.frame,
     axes: [...ways[way.value]],
     most_mm: MOST_MM,
     time_s: moment.time,
@@ -64,21 +82,21 @@ async function find() {
   )
   if (running.value !== mine) return
   running.value = null
-  if (now instanceof Error) said.value = now.message
-  else [found.value, said.value] = [now, now.said]
+  if (now instanceof Error) told.value = now.message
+  else [found.value, told.value] = [now, now.said]
 }
 const by = computed(() => found.value?.by_mm?.map((mm) => units.number(mm)).join('  '))
 function shift() {
   const by_mm = found.value!.by_mm!
   const by = { xyz_mm: by_mm, rpy_deg: [0, 0, 0] }
-  void items.arrange({ shift: { frame: 'world', by, about_mm: null } })
+  emit('arrange', { shift: { frame: 'world', by, about_mm: null } })
 }
 </script>
 
 <template>
   <div class="shift">
     <span class="line">
-      <label :title="MEANT"
+      <label :title="said.meant"
         ><span class="soft">Smallest shift along </span>
         <select v-model="way" aria-label="Along" data-test="shift-along">
           <option v-for="(_, name) in ways" :key="name">{{ name }}</option>
@@ -88,14 +106,14 @@ function shift() {
       <button v-else class="link" data-test="find-shift" @click="find">Find</button>
     </span>
     <p v-if="running" class="soft" role="status">Looking…</p>
-    <p v-if="said" class="soft" role="status" data-test="shift-said">{{ said }}</p>
+    <p v-if="told" class="soft" role="status" data-test="shift-said">{{ told }}</p>
     <p v-if="found?.length_mm" class="line" role="status" data-test="shift-found">
       <b class="number">{{ units.length(found.length_mm, 1) }}</b>
       <span class="soft number" title="In the world: x y z">{{ by }}</span>
       <button
         class="link"
         data-test="take-shift"
-        :title="found.smallest ? SMALLEST : KEEPS"
+        :title="found.smallest ? SMALLEST : said.keeps"
         @click="shift"
       >
         Shift it

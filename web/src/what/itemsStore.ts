@@ -4,12 +4,15 @@ import { computed, ref, shallowRef, watch } from 'vue'
 import { answer, api, type Schemas, type Vec3 } from '../api/client'
 import { useCell } from '../cell/cellStore'
 import { useMoment } from '../cell/momentStore'
+import { useHeld } from './heldStore'
 import { useWhat } from './whatStore'
 import { useNotices } from '../cell/noticesStore'
 import { type PickedFor, pickedFor } from './pickedFor'
 
 export type Arrange = Schemas['Arrange']
 export type FrameChoice = Schemas['FrameChoice']
+/** What is arranged: items, or a target of a program. */
+export type Subject = Schemas['Subject']
 /** A picked place: a point (mm), and the face it lies on. */
 export interface Place {
   at: Vec3
@@ -26,11 +29,12 @@ export const useItems = defineStore('items', () => {
   const notices = useNotices()
   const what = useWhat()
   const moment = useMoment()
+  const held = useHeld()
 
   /** In which frame numbers are read and typed, and which way handles point. */
   const frame = ref<FrameChoice>('parent')
   /** Handles on the selection: none, to move or to turn. */
-  const handles = ref<'move' | 'turn' | null>(null)
+  const handles = held.modeOf('selection')
   /** Whether the camera goes along with what is dragged. */
   const carry = ref(false)
   /** What would go with items that are asked to be deleted. */
@@ -41,9 +45,6 @@ export const useItems = defineStore('items', () => {
   const picking = shallowRef<{ for: PickedFor; places: Place[] } | null>(null)
   /** What the selection is turned about, if not its origin (mm). */
   const about = ref<Vec3 | null>(null)
-
-  /** How far the handles have taken the selection since the drag began, and the motion. */
-  const dragged = ref<{ by_mm: Vec3; turn_deg: number; motion: number[] } | null>(null)
 
   const chosen = computed(() => [...what.selected].flatMap((id) => cell.items.get(id) ?? []))
   const one = computed(() => (chosen.value.length === 1 ? chosen.value[0]! : null))
@@ -282,7 +283,6 @@ export const useItems = defineStore('items', () => {
     frame,
     handles,
     carry,
-    dragged,
     facts,
     masses,
     problem,

@@ -6,6 +6,7 @@ import { type JogAnswer, JogSocket, jogUrl } from '../api/jogging'
 import { useCell } from '../cell/cellStore'
 import { useMoment } from '../cell/momentStore'
 import { useNotices } from '../cell/noticesStore'
+import { useHeld } from '../what/heldStore'
 import type { FrameChoice } from '../what/itemsStore'
 import { useWhat } from '../what/whatStore'
 
@@ -35,7 +36,7 @@ export const useJog = defineStore('jog', () => {
   const frame = ref<FrameChoice>('world')
   const chosenTcp = ref<string | null>(null)
   /** Whether the TCP has handles in the picture. */
-  const handles = ref<'move' | 'turn' | null>(null)
+  const handles = useHeld().modeOf('tcp')
 
   /** Mechanisms that can be jogged. */
   const mechanisms = computed(() => {

@@ -7,7 +7,7 @@ use selvik_formats::Result;
 use serde::Serialize;
 use utoipa::ToSchema;
 
-use super::{FrameChoice, Posed, tidy};
+use super::{FrameChoice, Posed, Subject, TargetNamed, tidy};
 use crate::document::PoseDocument;
 use crate::report::flat;
 
@@ -47,6 +47,31 @@ pub struct ItemMass {
     pub volume_mm3: Option<f64>,
     /// Of what is outside; none as of the volume.
     pub area_mm2: Option<f64>,
+}
+
+/// Where a target stands, and which way a chosen frame points there.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct TargetFacts {
+    /// Where it stands in the world: x, y, z (m), quaternion x, y, z, w.
+    pub world: [f64; 7],
+    /// Where the chosen frame stands in the world.
+    pub axes: [f64; 7],
+}
+
+/// Where a target stands, and the chosen frame.
+///
+/// # Errors
+/// [`FormatError`] when it or the frame is not there.
+pub fn target_facts(
+    posed: &Posed,
+    target: &TargetNamed,
+    frame: &FrameChoice,
+) -> Result<TargetFacts> {
+    let standing = Subject::Target(target.clone()).standing(posed)?;
+    Ok(TargetFacts {
+        world: flat(&standing.world),
+        axes: flat(&posed.frame_for(frame, &standing)?),
+    })
 }
 
 /// What is known of the item `id`, its pose in the chosen frame.

@@ -5,9 +5,10 @@ mod frames;
 mod jointed;
 mod lead_in;
 mod moving;
+mod subject;
 mod tabled;
 
-pub use facts::{ItemFacts, ItemMass, facts_of, mass_of};
+pub use facts::{ItemFacts, ItemMass, TargetFacts, facts_of, mass_of, target_facts};
 pub use frames::{FramePlace, NewFrame, new_frame};
 pub use jointed::{JointAxis, NewJoint, jointed};
 pub use lead_in::led_in;
@@ -18,6 +19,8 @@ use selvik_core::robot::{Moment, Placing};
 use selvik_core::spatial::{Point, Pose, Vector};
 use selvik_formats::{FormatError, Result};
 use serde::{Deserialize, Serialize};
+use subject::Standing;
+pub use subject::{Subject, TargetNamed};
 pub use tabled::{NewArm, new_arm};
 use utoipa::ToSchema;
 
@@ -87,12 +90,24 @@ impl<'a> Posed<'a> {
     /// # Errors
     /// [`FormatError`] for an item that is not there.
     pub fn frame(&self, frame: &FrameChoice, of: usize) -> Result<Pose> {
+        self.frame_for(frame, &self.standing_at(of))
+    }
+
+    /// Where a chosen frame stands, as meant for what stands somewhere.
+    fn frame_for(&self, frame: &FrameChoice, of: &Standing) -> Result<Pose> {
         Ok(match frame {
             FrameChoice::World => Pose::identity(),
-            FrameChoice::Parent => self.placing.carrier(of),
-            FrameChoice::Own => self.placing.world(of),
+            FrameChoice::Parent => of.carrier,
+            FrameChoice::Own => of.world,
             FrameChoice::Item(id) => self.placing.world(self.position(id)?),
         })
+    }
+
+    fn standing_at(&self, item: usize) -> Standing {
+        Standing {
+            carrier: self.placing.carrier(item),
+            world: self.placing.world(item),
+        }
     }
 
     /// Where an item, or a link of it, stands; the world's frame without one.
@@ -110,9 +125,9 @@ impl<'a> Posed<'a> {
         Ok(self.placing.node(node))
     }
 
-    /// The axes of a frame that is meant for an item, in the world.
-    pub(crate) fn axes_of(&self, id: &str, frame: &FrameChoice) -> Result<[Vector; 3]> {
-        let frame = self.frame(frame, self.movable(id)?)?;
+    /// The axes of a frame that is meant for what is arranged, in the world.
+    pub(crate) fn axes_of(&self, subject: &Subject, frame: &FrameChoice) -> Result<[Vector; 3]> {
+        let frame = self.frame_for(frame, &subject.standing(self)?)?;
         let unit = [Vector::x(), Vector::y(), Vector::z()];
         Ok(unit.map(|axis| frame.rotation * axis))
     }

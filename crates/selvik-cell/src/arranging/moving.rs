@@ -8,9 +8,10 @@ use selvik_formats::{FormatError, Result};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
-use super::{FrameChoice, PickedFace, Posed, normal, point, pose_of, tidy, unflat};
-use crate::document::PoseDocument;
-use crate::edit::{Edit, Hanging, Placement};
+use super::subject::Standing;
+use super::{FrameChoice, PickedFace, Posed, Subject, normal, point, pose_of, tidy, unflat};
+use crate::document::{PoseDocument, TargetDocument};
+use crate::edit::{Edit, Hanging, Placement, ProgramChange};
 
 /// A way to arrange items.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema, ToSchema)]
@@ -92,13 +93,36 @@ pub enum KeptPose {
     Local,
 }
 
-/// The edit that arranges `items`; what one of the others carries goes with that.
+/// The edit that arranges `subject`.
 ///
 /// # Errors
 /// [`FormatError`] for what is not there, or can't be meant.
-pub fn edit_of(posed: &Posed, items: &[String], how: &Arrange) -> Result<Edit> {
-    let assembly = &posed.workcell.assembly;
+pub fn edit_of(posed: &Posed, subject: &Subject, how: &Arrange) -> Result<Edit> {
+    match subject {
+        Subject::Items(items) => edit_of_items(posed, items, how),
+        Subject::Target(named) => {
+            let standing = subject.standing(posed)?;
+            let motion = motion(posed, &standing, how)?;
+            let motion = motion.ok_or_else(|| {
+                FormatError::said("a target is moved and turned; nothing else can be done to it")
+            })?;
+            let (_, target) = named.find(&posed.workcell.document)?;
+            let pose = standing.carrier.inverse() * motion * standing.world;
+            let target = TargetDocument {
+                pose: tidy(&PoseDocument::from_pose(&pose)),
+                ..target.clone()
+            };
+            Ok(Edit::ChangeProgram {
+                program: named.program.clone(),
+                change: ProgramChange::Target(target),
+            })
+        }
+    }
+}
 
+/// What one of the others carries goes with that.
+fn edit_of_items(posed: &Posed, items: &[String], how: &Arrange) -> Result<Edit> {
+    let assembly = &posed.workcell.assembly;
     let asked = items
         .iter()
         .map(|id| posed.movable(id))
@@ -149,25 +173,45 @@ pub fn edit_of(posed: &Posed, items: &[String], how: &Arrange) -> Result<Edit> {
                 places: topmost.iter().map(place).collect(),
             });
         }
-        Arrange::Put { at, .. } if topmost.len() > 1 => {
-            let _ = at;
+        Arrange::Put { .. } if topmost.len() > 1 => {
             return Err(FormatError::said(
                 "several items can't stand in one place; shift them instead",
             ));
         }
+        _ => motion(posed, &posed.standing_at(first), how)?,
+    };
+    let motion = match motion {
+        Some(motion) => motion,
+        None => down_to_the_floor(posed, &topmost)?,
+    };
+    let place = |&item: &usize| {
+        let pose = PoseDocument::from_pose(&posed.placing.moved(item, &motion));
+        Placement {
+            item: posed.id(item),
+            pose: tidy(&pose),
+        }
+    };
+    Ok(Edit::PlaceItems {
+        places: topmost.iter().map(place).collect(),
+    })
+}
+
+/// How what stands somewhere moves in the world; `None` where it takes more to know that than where it stands.
+fn motion(posed: &Posed, standing: &Standing, how: &Arrange) -> Result<Option<Pose>> {
+    Ok(Some(match how {
         Arrange::Put { frame, at } => {
-            let world = posed.frame(frame, first)? * pose_of(at)?;
-            world * posed.placing.world(first).inverse()
+            let world = posed.frame_for(frame, standing)? * pose_of(at)?;
+            world * standing.world.inverse()
         }
         Arrange::Shift {
             frame,
             by,
             about_mm,
         } => {
-            let (frame, by) = (posed.frame(frame, first)?, pose_of(by)?);
+            let (frame, by) = (posed.frame_for(frame, standing)?, pose_of(by)?);
             let about = match about_mm {
                 Some(mm) => point(mm)?,
-                None => Point::from(posed.placing.world(first).translation.vector),
+                None => Point::from(standing.world.translation.vector),
             };
             motion_in(&frame, &about, &by.translation.vector, &by.rotation)
         }
@@ -189,24 +233,15 @@ pub fn edit_of(posed: &Posed, items: &[String], how: &Arrange) -> Result<Edit> {
             let (from, to) = (posed.axis(from)?, posed.axis(to)?);
             axis_to_axis((&from.0, &from.1), (&to.0, &to.1))
         }
-        Arrange::Drop => {
-            let lowest = topmost
-                .iter()
-                .filter_map(|&item| posed.placing.lowest(item))
-                .reduce(f64::min);
-            let lowest =
-                lowest.ok_or_else(|| FormatError::said("nothing of it has a body to stand on"))?;
-            Pose::translation(0.0, 0.0, -lowest)
-        }
-    };
-    let place = |&item: &usize| {
-        let pose = PoseDocument::from_pose(&posed.placing.moved(item, &motion));
-        Placement {
-            item: posed.id(item),
-            pose: tidy(&pose),
-        }
-    };
-    Ok(Edit::PlaceItems {
-        places: topmost.iter().map(place).collect(),
-    })
+        Arrange::Drop | Arrange::Hang { .. } | Arrange::Group { .. } => return Ok(None),
+    }))
+}
+
+fn down_to_the_floor(posed: &Posed, topmost: &[usize]) -> Result<Pose> {
+    let lowest = topmost
+        .iter()
+        .filter_map(|&item| posed.placing.lowest(item))
+        .reduce(f64::min);
+    let lowest = lowest.ok_or_else(|| FormatError::said("nothing of it has a body to stand on"))?;
+    Ok(Pose::translation(0.0, 0.0, -lowest))
 }

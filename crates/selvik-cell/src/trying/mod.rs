@@ -4,17 +4,19 @@ mod smallest_shift;
 
 use std::collections::HashSet;
 
-use selvik_core::clearance::{Known, Pair, PairResult, Progress, Sweep, SweepOptions, sweep_again};
-use selvik_core::program::Path;
+use selvik_core::clearance::{
+    Known, Pair, PairResult, Progress, Sweep, SweepOptions, sweep, sweep_again,
+};
+use selvik_core::program::{MoveSpan, Path};
 use selvik_core::spatial::Pose;
 use selvik_formats::Result;
 use serde::Serialize;
 use utoipa::ToSchema;
 
 use crate::Workcell;
-use crate::edit::families;
-use crate::jog::{Jogging, NearPair, Ruled};
-use crate::report::{PairReport, Verdict, pair_report};
+use crate::arranging::Subject;
+use crate::jog::{Jogging, NearPair, Ruled, is_moved};
+use crate::report::{PairReport, Verdict, flat, pair_report};
 
 pub use smallest_shift::{SHORTEST_MM, ShiftFound, ShiftWanted, Shifted, smallest_shift};
 
@@ -32,10 +34,29 @@ pub struct Tried {
     pub not_certified: usize,
     /// So many are tight.
     pub tight: usize,
-    /// The worst pairs of what was moved over the whole path, or of all where that has no pair.
+    /// When `pairs` are looked at: the whole path for items, the moves to and from it for a target.
+    pub during_s: [f64; 2],
+    /// The worst pairs of what moves otherwise then, or of all where that has no pair.
     pub pairs: Vec<PairReport>,
     /// What is nearest to what was moved at the instant asked about, the nearest to its rule first.
     pub now: Vec<NearPair>,
+    /// Coordinate systems that stand elsewhere than before because a target was moved.
+    pub nodes: Vec<usize>,
+    /// Where they stand then: x, y, z (m), quaternion x, y, z, w.
+    pub poses: Vec<[f64; 7]>,
+}
+
+/// What is asked about a cell that is only tried.
+#[derive(Clone, Copy)]
+pub struct Asked<'a> {
+    /// What was moved.
+    pub subject: &'a Subject,
+    /// The instant of the path as it was tried, s.
+    pub time: f64,
+    /// The pairs that count then.
+    pub pairs: &'a [Pair],
+    /// Where everything stood before.
+    pub before: &'a [Pose],
 }
 
 /// A cell as a change would leave it.
@@ -59,70 +80,120 @@ impl Tentative<'_> {
         swept.complete.then_some(swept)
     }
 
-    /// What the change comes to that moved `items`. `pairs` are those that count at the instant asked about, `poses` are where
-    /// everything stood then and where it stands.
+    /// All pairs in a part of the path alone; `None` when it was stopped.
+    #[must_use]
+    pub fn swept_during(&self, during: (f64, f64), progress: &Progress) -> Option<Sweep> {
+        let options = SweepOptions {
+            during: Some(during),
+            ..SweepOptions::default()
+        };
+        let (assembly, rules) = (&self.workcell.assembly, &self.workcell.rules);
+        let swept = sweep(assembly, self.path, rules, &options, progress);
+        swept.complete.then_some(swept)
+    }
+
+    /// The instant to look at: for items the one asked about; for a target when it is reached on the path as tried, where
+    /// `before` is the path it was asked about on.
     ///
     /// # Errors
-    /// [`FormatError`](selvik_formats::FormatError) for items that are not there.
-    pub fn told(
-        &self,
-        swept: &Sweep,
-        items: &[String],
-        pairs: &[Pair],
-        poses: (&[Pose], &[Pose]),
-    ) -> Result<Tried> {
+    /// [`FormatError`](selvik_formats::FormatError) for a target that is not there.
+    pub fn instant(&self, subject: &Subject, before: &Path, time: f64) -> Result<f64> {
+        let Subject::Target(named) = subject else {
+            return Ok(time);
+        };
+        let document = &self.workcell.document;
+        let was = named.reached(document, before)?;
+        let asked = was
+            .iter()
+            .min_by(|x, y| (x.end - time).abs().total_cmp(&(y.end - time).abs()));
+        let Some(asked) = asked else { return Ok(time) };
+        let same = |s: &&&MoveSpan| {
+            (s.lane, s.program, s.index) == (asked.lane, asked.program, asked.index)
+        };
+        let reached = named.reached(document, self.path)?;
+        Ok(reached.iter().find(same).map_or(time, |span| span.end))
+    }
+
+    /// What was `asked` about it; `None` when it was stopped.
+    ///
+    /// # Errors
+    /// [`FormatError`](selvik_formats::FormatError) for what is not there.
+    pub fn told(&self, swept: &Sweep, asked: Asked, progress: &Progress) -> Result<Option<Tried>> {
+        let (workcell, path) = (self.workcell, self.path);
         let count = |verdict: Verdict| {
-            let alike = swept
-                .pairs
-                .iter()
-                .filter(|p| Verdict::from(p.verdict) == verdict);
-            alike.count()
+            let verdicts = swept.pairs.iter().map(|p| Verdict::from(p.verdict));
+            verdicts.filter(|&v| v == verdict).count()
         };
-        let family = Family::of(self.workcell, items)?;
-        let own = |result: &&PairResult| family.holds(result) > 0;
-        let mut worst: Vec<_> = swept.pairs.iter().filter(own).take(TOLD).collect();
+        let moved = Moved::of(workcell, path, asked.subject)?;
+        let used = match asked.subject {
+            Subject::Items(_) => None,
+            Subject::Target(named) => named.used(&workcell.document, path)?,
+        };
+        let part = match used {
+            Some(during) => match self.swept_during(during, progress) {
+                Some(part) => Some(part),
+                None => return Ok(None),
+            },
+            None => None,
+        };
+        let looked_at = part.as_ref().unwrap_or(swept);
+        let own = |result: &&PairResult| moved.holds(&result.pair) > 0;
+        let mut worst: Vec<_> = looked_at.pairs.iter().filter(own).take(TOLD).collect();
         if worst.is_empty() {
-            worst = swept.pairs.iter().take(TOLD).collect();
+            worst = looked_at.pairs.iter().take(TOLD).collect();
         }
-        let report = |result: &&PairResult| pair_report(self.workcell, self.path, result);
-        let ruled = Ruled {
-            workcell: self.workcell,
-            pairs,
+        let report = |result: &&PairResult| pair_report(workcell, path, result);
+        let assembly = &workcell.assembly;
+        let after = path.moment(assembly, asked.time).poses(assembly);
+        // Where there are more frames than before, or fewer, what stood where is not told apart.
+        let alike = asked.before.len() == after.len();
+        let goes = |&pair: &&Pair| match asked.subject {
+            Subject::Items(_) => alike && is_moved(workcell, pair, (asked.before, &after)),
+            // Others move, too, if it is reached at another instant.
+            Subject::Target(_) => moved.holds(pair) == 1,
         };
-        Ok(Tried {
+        let ruled = Ruled {
+            workcell,
+            pairs: &asked.pairs.iter().filter(goes).copied().collect::<Vec<_>>(),
+        };
+        let nodes: Vec<usize> = match asked.subject {
+            Subject::Target(_) if alike => (0..after.len())
+                .filter(|&n| asked.before[n] != after[n])
+                .collect(),
+            _ => Vec::new(),
+        };
+        let (from, to) = used.unwrap_or((0.0, path.duration()));
+        Ok(Some(Tried {
             verdict: swept.verdict().into(),
             broken: count(Verdict::Broken),
             not_certified: count(Verdict::NotCertified),
             tight: count(Verdict::Tight),
+            during_s: [from, to],
             pairs: worst.iter().map(report).collect(),
-            // Where there are more frames than before, or fewer, what stood where is not told apart.
-            now: if poses.0.len() == poses.1.len() {
-                Jogging::default().nearest(ruled, poses, TOLD)
-            } else {
-                Vec::new()
-            },
-        })
+            now: Jogging::default().nearest(ruled, &after, TOLD),
+            poses: nodes.iter().map(|&n| flat(&after[n])).collect(),
+            nodes,
+        }))
     }
 }
 
-/// Items with all that hangs on them in the roster, as positions.
-struct Family<'a> {
+/// What moves otherwise when something is arranged.
+struct Moved<'a> {
     workcell: &'a Workcell,
     items: HashSet<usize>,
 }
 
-impl<'a> Family<'a> {
-    fn of(workcell: &'a Workcell, items: &[String]) -> Result<Self> {
-        let items = families(&workcell.document, items)?;
+impl<'a> Moved<'a> {
+    fn of(workcell: &'a Workcell, path: &Path, subject: &Subject) -> Result<Self> {
         Ok(Self {
             workcell,
-            items: items.into_iter().collect(),
+            items: subject.moved(workcell, path)?,
         })
     }
 
     /// How many bodies of a pair belong to it.
-    fn holds(&self, result: &PairResult) -> usize {
-        let bodies = [result.pair.a, result.pair.b].into_iter();
+    fn holds(&self, pair: &Pair) -> usize {
+        let bodies = [pair.a, pair.b].into_iter();
         bodies
             .filter(|&id| self.items.contains(&self.workcell.assembly.body(id).item))
             .count()

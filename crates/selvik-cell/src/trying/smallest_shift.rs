@@ -5,18 +5,22 @@
 //! than D − d longer helps, half of that where both bodies are shifted: the search goes on from there. What it comes to first is
 //! the smallest along the directions tried, within [`SHORTEST_MM`]; it is certified like any sweep. Elsewhere nothing is known of
 //! what lies between two shifts, and that is said.
+//!
+//! A target can mend only the moves to and from it: in them all that its robot moves has to keep its rules; in all others
+//! nothing may break a rule that did not before.
 
 use std::collections::HashSet;
 
-use selvik_core::clearance::{PairResult, Progress, Verdict};
+use selvik_core::clearance::{PairResult, Progress, Sweep, Verdict};
 use selvik_core::robot::BodyId;
 use selvik_core::spatial::Vector;
 use selvik_formats::{FormatError, Result};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
-use super::{Family, Tentative};
-use crate::arranging::{FrameChoice, Posed};
+use super::{Moved, Tentative};
+use crate::Workcell;
+use crate::arranging::{FrameChoice, Posed, Subject, TargetNamed};
 use crate::report::side;
 
 /// Shifts are told apart by no less than this, and are whole multiples of it, mm.
@@ -34,8 +38,9 @@ const ROUND: usize = 16;
 /// What is to be shifted, and which way it may go.
 #[derive(Debug, Clone, PartialEq, Deserialize, ToSchema)]
 pub struct ShiftWanted {
-    /// Ids of items. What one of the others carries goes with that.
-    pub items: Vec<String>,
+    /// What.
+    #[serde(flatten)]
+    pub subject: Subject,
     /// Whose axes are meant.
     pub frame: FrameChoice,
     /// Along which of them it may go, either way: one is a line, two are a plane, in which sixteen directions are tried.
@@ -82,14 +87,14 @@ struct Lacking {
 }
 
 impl Shifted {
-    /// What `of`, in which `items` were shifted, comes to; `None` when it was stopped. `same_path` says whether the programmed
+    /// What `of`, in which `subject` was shifted, comes to; `None` when it was stopped. `same_path` says whether the programmed
     /// motion is what it was, `fault` why the programs can't be run, if they can't.
     ///
     /// # Errors
-    /// [`FormatError`] for items that are not there.
+    /// [`FormatError`] for what is not there.
     pub fn of(
         of: Tentative,
-        items: &[String],
+        subject: &Subject,
         (same_path, fault): (bool, Option<String>),
         progress: &Progress,
     ) -> Result<Option<Self>> {
@@ -105,29 +110,61 @@ impl Shifted {
                 }],
             }));
         }
-        let Some(swept) = of.swept(progress) else {
+        let moved = Moved::of(of.workcell, of.path, subject)?;
+        match subject {
+            Subject::Items(_) => {
+                let Some(swept) = of.swept(progress) else {
+                    return Ok(None);
+                };
+                Ok(Some(Self {
+                    measured: swept.pairs.iter().any(|p| moved.holds(&p.pair) > 0),
+                    rigid: same_path && !moved.carries(of.path),
+                    lacking: unkept(of.workcell, &swept, |p| moved.holds(&p.pair)),
+                }))
+            }
+            Subject::Target(named) => Self::of_target(of, (named, &moved), same_path, progress),
+        }
+    }
+
+    /// While a pair of its own breaks its rule in the moves to and from the target, nothing else is asked; but from the outset,
+    /// when the path is what it was, it has to be known what breaks a rule elsewhere.
+    fn of_target(
+        of: Tentative,
+        (named, moved): (&TargetNamed, &Moved),
+        same_path: bool,
+        progress: &Progress,
+    ) -> Result<Option<Self>> {
+        let Some(used) = named.used(&of.workcell.document, of.path)? else {
+            return Err(FormatError::said(
+                "no program that is run goes to that target",
+            ));
+        };
+        let Some(part) = of.swept_during(used, progress) else {
             return Ok(None);
         };
-        let family = Family::of(of.workcell, items)?;
-        let kept = |p: &&PairResult| matches!(p.verdict, Verdict::Tight | Verdict::Meets);
-        let lacking = |result: &PairResult| {
-            let required = of.workcell.rules.rules[result.pair.rule].requirement;
-            let short = (required.required() - result.clearance.attained()).max(0.0);
-            let shifted = family.holds(result);
-            let between = [result.pair.a, result.pair.b];
-            let [a, b] = between.map(|id| side(of.workcell, id).name);
-            Lacking {
-                between: Some(between),
-                own: shifted > 0,
-                short: short / shifted.max(1) as f64,
-                said: format!("{a} – {b}"),
+        let holds = |p: &PairResult| moved.holds(&p.pair);
+        let mut lacking = unkept(of.workcell, &part, holds);
+        if same_path {
+            let rest = [(0.0, used.0), (used.1, of.path.duration())];
+            for during in rest.into_iter().filter(|(from, to)| from < to) {
+                let Some(rest) = of.swept_during(during, progress) else {
+                    return Ok(None);
+                };
+                lacking.extend(unkept(of.workcell, &rest, |_| 0));
             }
-        };
-        let unkept = swept.pairs.iter().filter(|p| !kept(p));
+        } else {
+            lacking.retain(|l| l.own);
+            if lacking.is_empty() {
+                let Some(swept) = of.swept(progress) else {
+                    return Ok(None);
+                };
+                lacking = unkept(of.workcell, &swept, |_| 0);
+            }
+        }
         Ok(Some(Self {
-            measured: swept.pairs.iter().any(|p| family.holds(p) > 0),
-            rigid: same_path && !family.carries(of.path),
-            lacking: unkept.map(lacking).collect(),
+            measured: part.pairs.iter().any(|p| holds(p) > 0),
+            rigid: false,
+            lacking,
         }))
     }
 
@@ -139,16 +176,38 @@ impl Shifted {
     }
 }
 
+/// The pairs that don't keep their rule; `shifted` says how many bodies of one are shifted.
+fn unkept(
+    workcell: &Workcell,
+    swept: &Sweep,
+    shifted: impl Fn(&PairResult) -> usize,
+) -> Vec<Lacking> {
+    let kept = |p: &&PairResult| matches!(p.verdict, Verdict::Tight | Verdict::Meets);
+    let lacking = |result: &PairResult| {
+        let required = workcell.rules.rules[result.pair.rule].requirement;
+        let short = (required.required() - result.clearance.attained()).max(0.0);
+        let shifted = shifted(result);
+        let between = [result.pair.a, result.pair.b];
+        let [a, b] = between.map(|id| side(workcell, id).name);
+        Lacking {
+            between: Some(between),
+            own: shifted > 0,
+            short: short / shifted.max(1) as f64,
+            said: format!("{a} – {b}"),
+        }
+    };
+    let unkept = swept.pairs.iter().filter(|p| !kept(p));
+    unkept.map(lacking).collect()
+}
+
 impl ShiftWanted {
     fn directions(&self, posed: &Posed) -> Result<Vec<Vector>> {
-        let first = self.items.first();
-        let first = first.ok_or_else(|| FormatError::said("select what is to be shifted first"))?;
         if !(self.most_mm > 0.0 && self.most_mm <= LONGEST_MM) {
             return Err(FormatError::said(format!(
                 "a shift is at most {LONGEST_MM} mm long"
             )));
         }
-        let axes = posed.axes_of(first, &self.frame)?;
+        let axes = posed.axes_of(&self.subject, &self.frame)?;
         let axis = |&i: &usize| {
             let axis = axes.get(i).copied();
             axis.ok_or_else(|| FormatError::said("a frame has axes 0, 1 and 2"))

@@ -2,7 +2,7 @@
 
 use rstest::rstest;
 use selvik_cell::Workcell;
-use selvik_cell::arranging::{Arrange, Posed, edit_of};
+use selvik_cell::arranging::{Arrange, Posed, Subject, edit_of};
 use selvik_cell::document::{CellDocument, MoveDocument};
 use selvik_cell::edit::{Edit, ProgramChange};
 use selvik_cell::findings::{WithBand, find};
@@ -149,15 +149,16 @@ fn what_is_taken_goes_with_its_program_and_is_placed_only_where_it_stands_by_its
     let workcell = built(&document);
     let path = workcell.path().expect("it runs");
     let middle = path.handling().changes()[1] / 2.0;
+    let ball = Subject::Items(vec!["ball".to_owned()]);
     let posed = Posed::new(&workcell, &path.moment(&workcell.assembly, middle));
-    let refused = edit_of(&posed, &["ball".to_owned()], &Arrange::Drop).expect_err("it is held");
+    let refused = edit_of(&posed, &ball, &Arrange::Drop).expect_err("it is held");
     assert!(
         refused.to_string().contains("Ball was taken before"),
         "{refused}"
     );
     let rest = Moment::of_roster(workcell.rest.clone());
     let posed = Posed::new(&workcell, &rest);
-    edit_of(&posed, &["ball".to_owned()], &Arrange::Drop).expect("it stands by itself");
+    edit_of(&posed, &ball, &Arrange::Drop).expect("it stands by itself");
     let gone = Edit::DeleteItems {
         items: vec!["ball".to_owned()],
     };

@@ -2,13 +2,15 @@
 
 use rstest::rstest;
 use selvik_cell::Workcell;
-use selvik_cell::arranging::{Arrange, FrameChoice, Posed, edit_of};
+use selvik_cell::arranging::{Arrange, FrameChoice, Posed, Subject, TargetNamed, edit_of};
 use selvik_cell::document::{PoseDocument, document_from_slice};
 use selvik_cell::profile::swept_part;
 use selvik_cell::report::Verdict;
-use selvik_cell::trying::{ShiftFound, ShiftWanted, Shifted, Tentative, Tried, smallest_shift};
+use selvik_cell::trying::{
+    Asked, ShiftFound, ShiftWanted, Shifted, Tentative, Tried, smallest_shift,
+};
 use selvik_core::clearance::{Known, Pair, Progress};
-use selvik_core::program::Path;
+use selvik_core::program::{Path, ProgramError};
 use selvik_core::robot::Moment;
 use selvik_core::spatial::Vector;
 use selvik_formats::{FormatError, PackageFiles};
@@ -71,6 +73,17 @@ fn passing_by([x, aside]: [f64; 2], frame: Option<&str>, moves: Value) -> Passin
     }
 }
 
+fn item(id: &str) -> Subject {
+    Subject::Items(vec![id.to_owned()])
+}
+
+fn target(id: &str) -> Subject {
+    Subject::Target(TargetNamed {
+        program: "p".to_owned(),
+        target: id.to_owned(),
+    })
+}
+
 impl Passing {
     fn posed(&self) -> Posed<'_> {
         Posed::new(&self.workcell, &self.moment())
@@ -80,7 +93,11 @@ impl Passing {
         self.path.moment(&self.workcell.assembly, 0.0)
     }
 
-    fn shifted(&self, item: &str, mm: Vector) -> Result<(Workcell, Path), FormatError> {
+    fn shifted(
+        &self,
+        subject: &Subject,
+        mm: Vector,
+    ) -> Result<(Workcell, Result<Path, ProgramError>), FormatError> {
         let by = PoseDocument {
             xyz_mm: mm.into(),
             rpy_deg: [0.0; 3],
@@ -92,35 +109,37 @@ impl Passing {
             about_mm: None,
         };
         let mut document = self.workcell.document.clone();
-        edit_of(&self.posed(), &[item.to_owned()], &how)?.apply(&mut document)?;
+        edit_of(&self.posed(), subject, &how)?.apply(&mut document)?;
         let workcell = Workcell::built_on(&[&self.workcell], document, &self.files)?;
-        let path = workcell.path().expect("it runs");
+        let path = workcell.path();
         Ok((workcell, path))
     }
 
     fn smallest(
         &self,
-        item: &str,
+        subject: &Subject,
         axes: &[usize],
         most_mm: f64,
     ) -> Result<ShiftFound, FormatError> {
         let wanted = ShiftWanted {
-            items: vec![item.to_owned()],
+            subject: subject.clone(),
             frame: FrameChoice::World,
             axes: axes.to_vec(),
             most_mm,
         };
         smallest_shift(&self.posed(), &wanted, |shift| {
-            let (workcell, path) = self.shifted(item, shift * 1e3)?;
-            let same_path = path == self.path;
-            let of = self.tentative(&workcell, &path);
-            Shifted::of(of, &wanted.items, (same_path, None), &Progress::default())
+            let (workcell, path) = self.shifted(subject, shift * 1e3)?;
+            let fault = path.as_ref().err().map(ToString::to_string);
+            let path = path.as_ref().unwrap_or(&self.path);
+            let same_path = *path == self.path;
+            let of = self.tentative(&workcell, path);
+            Shifted::of(of, subject, (same_path, fault), &Progress::default())
         })
     }
 
-    fn tried(&self, item: &str, mm: [f64; 3]) -> Tried {
-        let (workcell, path) = self.shifted(item, mm.into()).unwrap();
-        self.told(&workcell, &path, item)
+    fn tried(&self, subject: &Subject, mm: [f64; 3]) -> Tried {
+        let (workcell, path) = self.shifted(subject, mm.into()).unwrap();
+        self.told(&workcell, &path.expect("it runs"), subject)
     }
 
     fn tentative<'a>(&'a self, workcell: &'a Workcell, path: &'a Path) -> Tentative<'a> {
@@ -132,15 +151,20 @@ impl Passing {
     }
 
     /// What a changed cell comes to for an item.
-    fn told(&self, workcell: &Workcell, path: &Path, item: &str) -> Tried {
+    fn told(&self, workcell: &Workcell, path: &Path, subject: &Subject) -> Tried {
         let tentative = self.tentative(workcell, path);
         let swept = tentative.swept(&Progress::default()).unwrap();
         let assembly = &workcell.assembly;
         let pairs: Vec<Pair> = workcell.rules.scope(assembly, path).pairs;
         let before = self.moment().poses(&self.workcell.assembly);
-        let after = path.moment(assembly, 0.0).poses(assembly);
-        let told = tentative.told(&swept, &[item.to_owned()], &pairs, (&before, &after));
-        told.unwrap()
+        let asked = Asked {
+            subject,
+            time: tentative.instant(subject, &self.path, 0.0).unwrap(),
+            pairs: &pairs,
+            before: &before,
+        };
+        let told = tentative.told(&swept, asked, &Progress::default());
+        told.unwrap().expect("nobody stops it")
     }
 }
 
@@ -160,7 +184,9 @@ fn the_smallest_shift_is_what_geometry_says(
     #[case] most_mm: f64,
     #[case] expected: Option<[f64; 3]>,
 ) {
-    let found = passing(aside).smallest("post", axes, most_mm).unwrap();
+    let found = passing(aside)
+        .smallest(&item("post"), axes, most_mm)
+        .unwrap();
     let (Some(by), Some(expected)) = (found.by_mm, expected) else {
         assert_eq!((found.by_mm, found.smallest), (expected, false));
         assert!(found.said.contains("Mover – Post"), "{}", found.said);
@@ -178,7 +204,7 @@ fn the_smallest_shift_is_what_geometry_says(
 #[test]
 fn where_the_programs_move_along_nothing_is_said_to_be_the_smallest() {
     let cell = passing_at([30.0, 178.0], Some("plate"));
-    let found = cell.smallest("plate", &[0], 100.0).unwrap();
+    let found = cell.smallest(&item("plate"), &[0], 100.0).unwrap();
     // Back behind where the ball begins, in whole millimetres.
     let exact = 30.0 + (180.0f64 * 180.0 - 178.0 * 178.0).sqrt();
     assert!(!found.smallest, "{found:?}");
@@ -191,7 +217,7 @@ fn where_the_programs_move_along_nothing_is_said_to_be_the_smallest() {
 #[test]
 fn where_the_programs_move_along_no_shift_is_ruled_out_unseen() {
     let cell = passing_at([30.0, 110.0], Some("plate"));
-    let found = cell.smallest("plate", &[0], 40.0).unwrap();
+    let found = cell.smallest(&item("plate"), &[0], 40.0).unwrap();
     assert_eq!(found.by_mm, None);
     assert!(found.sweeps > 70, "{found:?}");
     assert!(
@@ -212,7 +238,7 @@ fn where_something_is_carried_nothing_is_said_to_be_the_smallest(
     let there = json!({ "move": "joint", "joints_deg_or_mm": [1000.0], "speed_percent": 50.0 });
     moves.as_array_mut().unwrap().push(there);
     let cell = passing_by([500.0, 170.0], None, moves);
-    let found = cell.smallest("slide", &[2], 100.0).unwrap();
+    let found = cell.smallest(&item("slide"), &[2], 100.0).unwrap();
     let exact = (180.0f64 * 180.0 - 170.0 * 170.0).sqrt();
     let by = found.by_mm.expect("up or down")[2].abs();
     assert!((exact..exact + 1.1).contains(&by), "{found:?}");
@@ -227,12 +253,12 @@ fn what_adds_a_frame_is_tried_too() {
     let how = Arrange::Group {
         name: "Both".to_owned(),
     };
-    let edit = edit_of(&cell.posed(), &["post".to_owned()], &how).unwrap();
+    let edit = edit_of(&cell.posed(), &item("post"), &how).unwrap();
     edit.apply(&mut document).unwrap();
     let workcell = Workcell::built_on(&[&cell.workcell], document, &cell.files).unwrap();
     let path = workcell.path().unwrap();
     assert!(workcell.assembly.nodes().len() > cell.workcell.assembly.nodes().len());
-    let tried = cell.told(&workcell, &path, "post");
+    let tried = cell.told(&workcell, &path, &item("post"));
     assert!((tried.pairs[0].attained_mm - 20.0).abs() < 0.15 && tried.now.is_empty());
 }
 
@@ -243,13 +269,15 @@ fn what_adds_a_frame_is_tried_too() {
 #[case(&[0], f64::NAN, "at most")]
 #[case(&[0], 1e9, "at most")]
 fn what_can_t_be_meant_is_refused(#[case] axes: &[usize], #[case] most: f64, #[case] said: &str) {
-    let refused = passing(170.0).smallest("post", axes, most).unwrap_err();
+    let refused = passing(170.0)
+        .smallest(&item("post"), axes, most)
+        .unwrap_err();
     assert!(refused.to_string().contains(said), "{refused}");
 }
 
 #[test]
 fn what_no_rule_measures_has_no_smallest_shift() {
-    let found = passing(170.0).smallest("tcp", &[0], 100.0).unwrap();
+    let found = passing(170.0).smallest(&item("tcp"), &[0], 100.0).unwrap();
     assert_eq!(found.by_mm, None);
     assert!(found.said.contains("No rule"), "{}", found.said);
 }
@@ -257,7 +285,7 @@ fn what_no_rule_measures_has_no_smallest_shift() {
 #[test]
 fn what_is_tried_is_told_of_what_was_moved_over_the_whole_path() {
     let cell = passing(170.0);
-    let tried = cell.tried("post", [0.0, -5.0, 0.0]);
+    let tried = cell.tried(&item("post"), [0.0, -5.0, 0.0]);
     // The other pair is broken all the same: 130 − 100 − 20 = 10 of 20 mm.
     assert_eq!((tried.verdict, tried.broken), (Verdict::Broken, 2));
     let [pair] = &tried.pairs[..] else {
@@ -270,7 +298,7 @@ fn what_is_tried_is_told_of_what_was_moved_over_the_whole_path() {
     };
     let exact = 500.0f64.hypot(165.0) - 150.0;
     assert!((now.distance_mm - exact).abs() < 1e-6, "{now:?}");
-    let kept = cell.tried("plate", [0.0, 25.0, 0.0]);
+    let kept = cell.tried(&item("plate"), [0.0, 25.0, 0.0]);
     assert_eq!(kept.broken, 1);
     assert_eq!(kept.pairs[0].verdict, Verdict::Meets);
 }
@@ -381,4 +409,144 @@ fn a_part_in_which_nothing_is_measured_is_not_certified(
         .unwrap()
         .unwrap();
     assert_eq!((waiting.count, waiting.verdict), (2, Verdict::Meets));
+}
+
+/// The ball stops short of the other, which stands at its way's end: 100 + 50 mm, and 30 between.
+fn stopping(moves: Value) -> Passing {
+    passing_by([1100.0, 0.0], None, moves)
+}
+
+fn there() -> Value {
+    json!({ "move": "linear", "to": "t", "speed_mm_s": 500.0 })
+}
+
+fn to(mm: f64) -> Value {
+    json!({ "move": "joint", "joints_deg_or_mm": [mm], "speed_percent": 50.0 })
+}
+
+#[test]
+fn a_target_is_shifted_until_the_moves_to_and_from_it_keep_their_rules() {
+    let cell = stopping(json!([to(700.0), there(), to(700.0)]));
+    let found = cell.smallest(&target("t"), &[0], 500.0).unwrap();
+    // To 920 mm, in whole millimetres; that no shorter one does it is not said.
+    let by = -found.by_mm.expect("back")[0];
+    assert!((80.0..81.5).contains(&by), "{found:?}");
+    assert!(!found.smallest, "{found:?}");
+}
+
+/// A move that goes elsewhere is as near as before; a target can't help that, and is not asked to.
+#[test]
+fn a_target_answers_for_no_other_moves() {
+    let cell = stopping(json!([to(1000.0), to(700.0), there(), to(700.0)]));
+    let found = cell.smallest(&target("t"), &[0], 500.0).unwrap();
+    let by = -found.by_mm.expect("back")[0];
+    assert!((80.0..81.5).contains(&by), "{found:?}");
+    // As an obstacle does that has to keep its rules over the whole path.
+    let whole = cell.smallest(&item("post"), &[0], 500.0).unwrap();
+    assert!((whole.by_mm.unwrap()[0] - 80.0).abs() < 0.2, "{whole:?}");
+}
+
+/// The other ball stands where the target is; the far one, which is passed on the way, breaks its rule whatever the target does.
+#[test]
+fn a_target_is_shifted_out_of_what_stands_there() {
+    let cell = passing_by([1000.0, 0.0], None, json!([to(700.0), there(), to(700.0)]));
+    // Along Y the slide can't go, along X it is free: to 820, not past the other side.
+    let found = cell.smallest(&target("t"), &[0], 500.0).unwrap();
+    let by = found.by_mm.expect("back")[0];
+    assert!((-181.5..=-180.0).contains(&by), "{found:?}");
+    let refused = cell.smallest(&target("t"), &[1], 3.0).unwrap();
+    assert_eq!(refused.by_mm, None, "{refused:?}");
+}
+
+#[rstest]
+#[case(target("u"), "no target")]
+#[case(Subject::Target(TargetNamed { program: "q".to_owned(), target: "t".to_owned() }), "no program")]
+#[case(Subject::Items(Vec::new()), "select")]
+fn what_is_not_there_is_not_shifted(#[case] subject: Subject, #[case] said: &str) {
+    let refused = stopping(json!([there()])).smallest(&subject, &[0], 100.0);
+    let refused = refused.unwrap_err().to_string();
+    assert!(refused.contains(said), "{refused}");
+}
+
+#[test]
+fn a_target_no_program_goes_to_has_no_smallest_shift() {
+    let cell = stopping(json!([to(900.0)]));
+    let refused = cell.smallest(&target("t"), &[0], 100.0).unwrap_err();
+    assert!(refused.to_string().contains("no program"), "{refused}");
+}
+
+/// The mover is told of while it goes to the target and leaves it, and where it stands there.
+#[test]
+fn a_target_is_tried_with_what_its_robot_moves() {
+    let cell = stopping(json!([to(500.0), there(), to(0.0), to(1000.0)]));
+    let tried = cell.tried(&target("t"), [-50.0, 0.0, 0.0]);
+    let [from, until] = tried.during_s;
+    let spans = cell.path.spans();
+    assert!((from - spans[0].end).abs() < 1e-9, "{tried:?}");
+    assert!(until > from && until < spans[3].end, "{tried:?}");
+    let to_post = tried
+        .pairs
+        .iter()
+        .find(|p| p.b.item == "post" || p.a.item == "post");
+    // 1,100 − 950 − 150; over the whole path the last move comes as near as before.
+    assert!(to_post.unwrap().attained_mm < 0.15, "{tried:?}");
+    let kept = cell.tried(&target("t"), [-90.0, 0.0, 0.0]);
+    let to_post = kept
+        .pairs
+        .iter()
+        .find(|p| p.b.item == "post" || p.a.item == "post");
+    assert!(
+        (to_post.unwrap().attained_mm - 40.0).abs() < 0.15,
+        "{kept:?}"
+    );
+    assert_eq!(kept.verdict, Verdict::Broken);
+    let now = kept.now.iter().find(|p| p.a == "Post" || p.b == "Post");
+    assert!((now.unwrap().distance_mm - 40.0).abs() < 1e-6, "{kept:?}");
+    // The carriage stands where the target is then.
+    assert_eq!(kept.nodes.len(), kept.poses.len());
+    assert!(
+        kept.poses.iter().any(|p| (p[0] - 0.91).abs() < 1e-6),
+        "{kept:?}"
+    );
+}
+
+/// Numbers of a target are in its frame, whatever frame it is shifted along.
+#[test]
+fn a_target_is_arranged_in_its_own_frame() {
+    let mut cell = passing_at([30.0, 178.0], Some("plate"));
+    cell.workcell
+        .document
+        .items
+        .iter_mut()
+        .find(|i| i.id == "plate")
+        .unwrap()
+        .pose
+        .rpy_deg = [0.0, 0.0, 90.0];
+    let workcell = Workcell::from_document(cell.workcell.document.clone(), &cell.files).unwrap();
+    let posed = Posed::new(&workcell, &cell.moment());
+    let shift = |frame: FrameChoice| {
+        let by = PoseDocument {
+            xyz_mm: [10.0, 0.0, 0.0],
+            rpy_deg: [0.0; 3],
+        };
+        let how = Arrange::Shift {
+            frame,
+            by,
+            about_mm: None,
+        };
+        let mut document = workcell.document.clone();
+        edit_of(&posed, &target("t"), &how)
+            .unwrap()
+            .apply(&mut document)
+            .unwrap();
+        document.programs[0].targets[0].pose.xyz_mm
+    };
+    assert_eq!(shift(FrameChoice::Parent), [1010.0, 0.0, 0.0]);
+    // The world's X is the frame's −Y.
+    assert_eq!(shift(FrameChoice::World), [1000.0, -10.0, 0.0]);
+    let refused = edit_of(&posed, &target("t"), &Arrange::Drop).unwrap_err();
+    assert!(
+        refused.to_string().contains("moved and turned"),
+        "{refused}"
+    );
 }

@@ -3,8 +3,9 @@
 use axum::Json;
 use axum::extract::{Path, State};
 use selvik_cell::arranging::{
-    Arrange, FrameChoice, ItemFacts, ItemMass, NewArm, NewFrame, NewJoint, Posed, edit_of,
-    facts_of, jointed, mass_of, new_arm, new_frame,
+    Arrange, FrameChoice, ItemFacts, ItemMass, NewArm, NewFrame, NewJoint, Posed, Subject,
+    TargetFacts, TargetNamed, edit_of, facts_of, jointed, mass_of, new_arm, new_frame,
+    target_facts,
 };
 use selvik_core::robot::Moment;
 use selvik_formats::Result as FormatResult;
@@ -21,14 +22,14 @@ use crate::error::Problem;
 #[derive(Deserialize, ToSchema)]
 pub struct ArrangeRequest {
     base_revision: i64,
-    /// Ids of items. What one of the others carries goes with that.
-    items: Vec<String>,
+    #[serde(flatten)]
+    subject: Subject,
     /// The instant of the path at which it is done.
     time_s: f64,
     how: Arrange,
 }
 
-/// Arranges items.
+/// Arranges items, or a target.
 #[utoipa::path(post, path = "/api/cells/{id}/arrange", params(("id" = Uuid, Path)), request_body = ArrangeRequest,
     responses((status = 200, body = CellDetail), (status = 409, body = Problem)))]
 pub async fn arrange(
@@ -39,7 +40,7 @@ pub async fn arrange(
     let base = request.base_revision;
     let make = move |cell: &OpenCell| {
         let posed = Posed::new(&cell.workcell, &cell.moment_at(Some(request.time_s)));
-        edit_of(&posed, &request.items, &request.how)
+        edit_of(&posed, &request.subject, &request.how)
     };
     let cell = app.commit_made(id, base, make, Brought::default()).await?;
     detail(&app, id, &cell).await
@@ -147,6 +148,28 @@ pub async fn facts(
         facts.collect::<FormatResult<Vec<_>>>()
     });
     Ok(Json(facts.await??))
+}
+
+/// Which target, in which frame and when.
+#[derive(Deserialize, ToSchema)]
+pub struct TargetFactsRequest {
+    #[serde(flatten)]
+    target: TargetNamed,
+    frame: FrameChoice,
+    time_s: f64,
+}
+
+/// Where a target of a program stands.
+#[utoipa::path(post, path = "/api/cells/{id}/target-facts", params(("id" = Uuid, Path)), request_body = TargetFactsRequest,
+    responses((status = 200, body = TargetFacts)))]
+pub async fn facts_of_target(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Json(request): Json<TargetFactsRequest>,
+) -> Result<Json<TargetFacts>, Problem> {
+    let cell = app.cells.get(id).await?;
+    let posed = Posed::new(&cell.workcell, &cell.moment_at(Some(request.time_s)));
+    Ok(Json(target_facts(&posed, &request.target, &request.frame)?))
 }
 
 /// Which items.

@@ -72,6 +72,7 @@ fn documents() -> OpenApiRouter<App> {
         .routes(routes!(edits::deletion))
         .routes(routes!(arranging::arrange))
         .routes(routes!(arranging::facts))
+        .routes(routes!(arranging::facts_of_target))
         .routes(routes!(arranging::masses))
         .routes(routes!(arranging::add_frame))
         .routes(routes!(arranging::add_joint))

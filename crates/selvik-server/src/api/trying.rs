@@ -4,11 +4,13 @@ use std::sync::Arc;
 
 use axum::Json;
 use axum::extract::{Path, State};
-use selvik_cell::arranging::{Arrange, FrameChoice, Posed, edit_of};
+use selvik_cell::arranging::{Arrange, FrameChoice, Posed, Subject, edit_of};
 use selvik_cell::document::PoseDocument;
 use selvik_cell::profile::{PartFound, ProfileWanted, profile, swept_part};
 use selvik_cell::report::BandReport;
-use selvik_cell::trying::{ShiftFound, ShiftWanted, Shifted, Tentative, Tried, smallest_shift};
+use selvik_cell::trying::{
+    Asked, ShiftFound, ShiftWanted, Shifted, Tentative, Tried, smallest_shift,
+};
 use selvik_core::spatial::{Pose, Vector};
 use selvik_formats::PackageFiles;
 use serde::Deserialize;
@@ -20,11 +22,12 @@ use crate::App;
 use crate::cells::OpenCell;
 use crate::error::Problem;
 
-/// What is tried: arranging items, as it would be done at an instant of the path.
+/// What is tried: arranging something, as it would be done at an instant of the path.
 #[derive(Deserialize, ToSchema)]
 pub struct TryRequest {
-    /// Ids of items. What one of the others carries goes with that.
-    items: Vec<String>,
+    #[serde(flatten)]
+    subject: Subject,
+    /// For a target the time it is reached that is nearest to this one is looked at.
     time_s: f64,
     how: Arrange,
 }
@@ -37,7 +40,7 @@ pub struct ShiftRequest {
     wanted: ShiftWanted,
 }
 
-/// What arranging items would come to over the whole path. Nothing is changed.
+/// What arranging items or a target would come to over the whole path. Nothing is changed.
 #[utoipa::path(post, path = "/api/cells/{id}/try", params(("id" = Uuid, Path)), request_body = TryRequest,
     responses((status = 200, body = Tried)))]
 pub async fn try_out(
@@ -49,20 +52,29 @@ pub async fn try_out(
     let waiting = Waiting::default();
     let progress = Arc::clone(&waiting.0);
     let tried = tokio::task::spawn_blocking(move || {
-        let TryRequest { items, time_s, how } = request;
-        let after = arranged(&cell, &items, time_s, &how)?;
+        let TryRequest {
+            subject,
+            time_s,
+            how,
+        } = request;
+        let after = arranged(&cell, &subject, time_s, &how)?;
         after.path()?;
-        let tentative = tentative(&after);
-        let swept = tentative.swept(&progress).ok_or_else(nobody_waits)?;
-        let time = Some(time_s);
-        let poses = (cell.poses_at(time), after.poses_at(time));
-        let pairs = after.pairs_at(time);
-        Ok::<_, Problem>(tentative.told(&swept, &items, &pairs, (&poses.0, &poses.1))?)
+        let of = tentative(&after);
+        let swept = of.swept(&progress).ok_or_else(nobody_waits)?;
+        let time = of.instant(&subject, &cell.shown, time_s)?;
+        let asked = Asked {
+            subject: &subject,
+            time,
+            pairs: &after.pairs_at(Some(time)),
+            before: &cell.poses_at(Some(time_s)),
+        };
+        of.told(&swept, asked, &progress)?.ok_or_else(nobody_waits)
     });
     Ok(Json(tried.await??))
 }
 
-/// The smallest shift after which items keep all their rules over the whole path. Nothing is changed.
+/// The smallest shift after which items keep all their rules over the whole path, or a target those of the moves to and from it.
+/// Nothing is changed.
 #[utoipa::path(post, path = "/api/cells/{id}/smallest-shift", params(("id" = Uuid, Path)), request_body = ShiftRequest,
     responses((status = 200, body = ShiftFound)))]
 pub async fn find_shift(
@@ -84,11 +96,11 @@ pub async fn find_shift(
                 by,
                 about_mm: None,
             };
-            let after = arranged(&cell, &wanted.items, time_s, &how)?;
+            let after = arranged(&cell, &wanted.subject, time_s, &how)?;
             let fault = after.faults.first().map(ToString::to_string);
             let same_path = after.shown == cell.shown;
             let of = tentative(&after);
-            Shifted::of(of, &wanted.items, (same_path, fault), &progress)
+            Shifted::of(of, &wanted.subject, (same_path, fault), &progress)
         })
     });
     Ok(Json(found.await??))
@@ -154,15 +166,15 @@ fn tentative(cell: &OpenCell) -> Tentative<'_> {
     }
 }
 
-/// The cell with items arranged.
+/// The cell with something arranged.
 fn arranged(
     cell: &OpenCell,
-    items: &[String],
+    subject: &Subject,
     time_s: f64,
     how: &Arrange,
 ) -> selvik_formats::Result<OpenCell> {
     let posed = Posed::new(&cell.workcell, &cell.moment_at(Some(time_s)));
     let mut document = cell.workcell.document.clone();
-    edit_of(&posed, items, how)?.apply(&mut document)?;
+    edit_of(&posed, subject, how)?.apply(&mut document)?;
     cell.next(document, &PackageFiles::default(), None)
 }
