@@ -5,7 +5,8 @@ mod smallest_shift;
 use std::collections::HashSet;
 
 use selvik_core::clearance::{
-    Known, Pair, PairResult, Progress, Sweep, SweepOptions, sweep, sweep_again,
+    Known, Pair, PairResult, Part, Progress, Sweep, SweepOptions, sweep, sweep_again,
+    sweep_tentatively,
 };
 use selvik_core::program::{MoveSpan, Path};
 use selvik_core::spatial::Pose;
@@ -36,7 +37,7 @@ pub struct Tried {
     pub tight: usize,
     /// When `pairs` are looked at: the whole path for items, the moves to and from it for a target.
     pub during_s: [f64; 2],
-    /// The worst pairs of what moves otherwise then, or of all where that has no pair.
+    /// The worst pairs of what moves otherwise then; of items that are in no pair, of all.
     pub pairs: Vec<PairReport>,
     /// What is nearest to what was moved at the instant asked about, the nearest to its rule first.
     pub now: Vec<NearPair>,
@@ -44,6 +45,16 @@ pub struct Tried {
     pub nodes: Vec<usize>,
     /// Where they stand then: x, y, z (m), quaternion x, y, z, w.
     pub poses: Vec<[f64; 7]>,
+}
+
+/// The pairs of a cell that is only tried.
+#[derive(Debug, Clone, PartialEq)]
+pub struct SweptTry {
+    /// Over the whole path.
+    pub whole: Sweep,
+    /// From when to when the moves to and from a target run, s, and what those pairs come to then, as far as they come near, that
+    /// move otherwise with it.
+    pub part: Option<((f64, f64), Vec<PairResult>)>,
 }
 
 /// What is asked about a cell that is only tried.
@@ -80,6 +91,28 @@ impl Tentative<'_> {
         swept.complete.then_some(swept)
     }
 
+    /// All pairs over the whole path, without the times below thresholds, and those that move otherwise when `subject` is arranged
+    /// in the moves to and from it, if it is a target; `None` when it was stopped.
+    ///
+    /// # Errors
+    /// [`FormatError`](selvik_formats::FormatError) for what is not there.
+    pub fn tried(&self, subject: &Subject, progress: &Progress) -> Result<Option<SweptTry>> {
+        let (workcell, path) = (self.workcell, self.path);
+        let used = match subject {
+            Subject::Items(_) => None,
+            Subject::Target(named) => named.used(&workcell.document, path)?,
+        };
+        let moved = Moved::of(workcell, path, subject)?;
+        let own = |pair: &Pair| moved.holds(pair) > 0;
+        let part = used.map(|during| Part { during, of: &own });
+        let (assembly, rules) = (&workcell.assembly, &workcell.rules);
+        let swept = sweep_tentatively(assembly, path, rules, part, (self.known, progress));
+        Ok(swept.whole.complete.then_some(SweptTry {
+            whole: swept.whole,
+            part: used.map(|during| (during, swept.part)),
+        }))
+    }
+
     /// All pairs in a part of the path alone; `None` when it was stopped.
     #[must_use]
     pub fn swept_during(&self, during: (f64, f64), progress: &Progress) -> Option<Sweep> {
@@ -114,33 +147,26 @@ impl Tentative<'_> {
         Ok(reached.iter().find(same).map_or(time, |span| span.end))
     }
 
-    /// What was `asked` about it; `None` when it was stopped.
+    /// What was `asked` about it.
     ///
     /// # Errors
     /// [`FormatError`](selvik_formats::FormatError) for what is not there.
-    pub fn told(&self, swept: &Sweep, asked: Asked, progress: &Progress) -> Result<Option<Tried>> {
+    pub fn told(&self, swept: &SweptTry, asked: Asked) -> Result<Tried> {
         let (workcell, path) = (self.workcell, self.path);
+        let whole = &swept.whole;
         let count = |verdict: Verdict| {
-            let verdicts = swept.pairs.iter().map(|p| Verdict::from(p.verdict));
+            let verdicts = whole.pairs.iter().map(|p| Verdict::from(p.verdict));
             verdicts.filter(|&v| v == verdict).count()
         };
         let moved = Moved::of(workcell, path, asked.subject)?;
-        let used = match asked.subject {
-            Subject::Items(_) => None,
-            Subject::Target(named) => named.used(&workcell.document, path)?,
-        };
-        let part = match used {
-            Some(during) => match self.swept_during(during, progress) {
-                Some(part) => Some(part),
-                None => return Ok(None),
-            },
-            None => None,
-        };
-        let looked_at = part.as_ref().unwrap_or(swept);
         let own = |result: &&PairResult| moved.holds(&result.pair) > 0;
-        let mut worst: Vec<_> = looked_at.pairs.iter().filter(own).take(TOLD).collect();
-        if worst.is_empty() {
-            worst = looked_at.pairs.iter().take(TOLD).collect();
+        let during = swept.part.as_ref().map(|(during, _)| *during);
+        let mut worst: Vec<_> = match &swept.part {
+            Some((_, part)) => part.iter().take(TOLD).collect(),
+            None => whole.pairs.iter().filter(own).take(TOLD).collect(),
+        };
+        if worst.is_empty() && during.is_none() {
+            worst = whole.pairs.iter().take(TOLD).collect();
         }
         let report = |result: &&PairResult| pair_report(workcell, path, result);
         let assembly = &workcell.assembly;
@@ -162,9 +188,9 @@ impl Tentative<'_> {
                 .collect(),
             _ => Vec::new(),
         };
-        let (from, to) = used.unwrap_or((0.0, path.duration()));
-        Ok(Some(Tried {
-            verdict: swept.verdict().into(),
+        let (from, to) = during.unwrap_or((0.0, path.duration()));
+        Ok(Tried {
+            verdict: whole.verdict().into(),
             broken: count(Verdict::Broken),
             not_certified: count(Verdict::NotCertified),
             tight: count(Verdict::Tight),
@@ -173,7 +199,7 @@ impl Tentative<'_> {
             now: Jogging::default().nearest(ruled, &after, TOLD),
             poses: nodes.iter().map(|&n| flat(&after[n])).collect(),
             nodes,
-        }))
+        })
     }
 }
 

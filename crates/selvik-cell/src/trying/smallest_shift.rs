@@ -11,7 +11,7 @@
 
 use std::collections::HashSet;
 
-use selvik_core::clearance::{PairResult, Progress, Sweep, Verdict};
+use selvik_core::clearance::{PairResult, Progress, Verdict};
 use selvik_core::robot::BodyId;
 use selvik_core::spatial::Vector;
 use selvik_formats::{FormatError, Result};
@@ -20,7 +20,7 @@ use utoipa::ToSchema;
 
 use super::{Moved, Tentative};
 use crate::Workcell;
-use crate::arranging::{FrameChoice, Posed, Subject, TargetNamed};
+use crate::arranging::{FrameChoice, Posed, Subject};
 use crate::report::side;
 
 /// Shifts are told apart by no less than this, and are whole multiples of it, mm.
@@ -111,58 +111,42 @@ impl Shifted {
             }));
         }
         let moved = Moved::of(of.workcell, of.path, subject)?;
-        match subject {
-            Subject::Items(_) => {
-                let Some(swept) = of.swept(progress) else {
-                    return Ok(None);
-                };
-                Ok(Some(Self {
-                    measured: swept.pairs.iter().any(|p| moved.holds(&p.pair) > 0),
-                    rigid: same_path && !moved.carries(of.path),
-                    lacking: unkept(of.workcell, &swept, |p| moved.holds(&p.pair)),
-                }))
-            }
-            Subject::Target(named) => Self::of_target(of, (named, &moved), same_path, progress),
-        }
-    }
-
-    /// While a pair of its own breaks its rule in the moves to and from the target, nothing else is asked; but from the outset,
-    /// when the path is what it was, it has to be known what breaks a rule elsewhere.
-    fn of_target(
-        of: Tentative,
-        (named, moved): (&TargetNamed, &Moved),
-        same_path: bool,
-        progress: &Progress,
-    ) -> Result<Option<Self>> {
-        let Some(used) = named.used(&of.workcell.document, of.path)? else {
+        let holds = |p: &PairResult| moved.holds(&p.pair);
+        let Some(swept) = of.tried(subject, progress)? else {
+            return Ok(None);
+        };
+        let whole = &swept.whole.pairs;
+        let measured = whole.iter().any(|p| holds(p) > 0);
+        let Subject::Target(_) = subject else {
+            return Ok(Some(Self {
+                measured,
+                rigid: same_path && !moved.carries(of.path),
+                lacking: unkept(of.workcell, whole, holds),
+            }));
+        };
+        let Some((used, part)) = swept.part else {
             return Err(FormatError::said(
                 "no program that is run goes to that target",
             ));
         };
-        let Some(part) = of.swept_during(used, progress) else {
-            return Ok(None);
-        };
-        let holds = |p: &PairResult| moved.holds(&p.pair);
+        // While a pair of its own breaks its rule in the moves to and from the target, nothing else is asked. But from the
+        // outset, when the path is what it was, it has to be known what breaks a rule elsewhere.
         let mut lacking = unkept(of.workcell, &part, holds);
         if same_path {
+            let others = whole.iter().filter(|p| holds(p) == 0);
+            lacking.extend(unkept(of.workcell, others, |_| 0));
             let rest = [(0.0, used.0), (used.1, of.path.duration())];
             for during in rest.into_iter().filter(|(from, to)| from < to) {
                 let Some(rest) = of.swept_during(during, progress) else {
                     return Ok(None);
                 };
-                lacking.extend(unkept(of.workcell, &rest, |_| 0));
+                lacking.extend(unkept(of.workcell, &rest.pairs, |_| 0));
             }
-        } else {
-            lacking.retain(|l| l.own);
-            if lacking.is_empty() {
-                let Some(swept) = of.swept(progress) else {
-                    return Ok(None);
-                };
-                lacking = unkept(of.workcell, &swept, |_| 0);
-            }
+        } else if lacking.is_empty() {
+            lacking = unkept(of.workcell, whole, |_| 0);
         }
         Ok(Some(Self {
-            measured: part.pairs.iter().any(|p| holds(p) > 0),
+            measured,
             rigid: false,
             lacking,
         }))
@@ -177,9 +161,9 @@ impl Shifted {
 }
 
 /// The pairs that don't keep their rule; `shifted` says how many bodies of one are shifted.
-fn unkept(
+fn unkept<'a>(
     workcell: &Workcell,
-    swept: &Sweep,
+    pairs: impl IntoIterator<Item = &'a PairResult>,
     shifted: impl Fn(&PairResult) -> usize,
 ) -> Vec<Lacking> {
     let kept = |p: &&PairResult| matches!(p.verdict, Verdict::Tight | Verdict::Meets);
@@ -196,7 +180,7 @@ fn unkept(
             said: format!("{a} – {b}"),
         }
     };
-    let unkept = swept.pairs.iter().filter(|p| !kept(p));
+    let unkept = pairs.into_iter().filter(|p| !kept(p));
     unkept.map(lacking).collect()
 }
 

@@ -22,5 +22,6 @@ mod shapes_in_motion;
 mod storing;
 mod tables;
 mod targets;
+mod tentative;
 mod trying;
 mod who;

@@ -153,7 +153,8 @@ impl Passing {
     /// What a changed cell comes to for an item.
     fn told(&self, workcell: &Workcell, path: &Path, subject: &Subject) -> Tried {
         let tentative = self.tentative(workcell, path);
-        let swept = tentative.swept(&Progress::default()).unwrap();
+        let swept = tentative.tried(subject, &Progress::default()).unwrap();
+        let swept = swept.expect("nobody stops it");
         let assembly = &workcell.assembly;
         let pairs: Vec<Pair> = workcell.rules.scope(assembly, path).pairs;
         let before = self.moment().poses(&self.workcell.assembly);
@@ -163,8 +164,7 @@ impl Passing {
             pairs: &pairs,
             before: &before,
         };
-        let told = tentative.told(&swept, asked, &Progress::default());
-        told.unwrap().expect("nobody stops it")
+        tentative.told(&swept, asked).unwrap()
     }
 }
 

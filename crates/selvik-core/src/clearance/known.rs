@@ -11,7 +11,8 @@ use blake3::Hash;
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::bands::BandPoint;
-use super::pairwise::Prepared;
+use super::fronts::{Front, MOST_WINDOWS, Window};
+use super::pairwise::{Looked, Prepared};
 use super::rules::{Pair, Requirement};
 use super::sweep::{Allowed, PairResult, SweepOptions};
 use super::verdict::{Doubt, Verdict};
@@ -31,6 +32,8 @@ pub struct Known(Mutex<Remembered>);
 struct Remembered {
     sweeps: u64,
     pairs: FxHashMap<Key, Found>,
+    /// In which sweep each last came up, and what is in it.
+    fronts: FxHashMap<Key, (u64, Arc<Front>)>,
     band: Option<Arc<KnownBand>>,
 }
 
@@ -51,6 +54,8 @@ struct Found {
     requirement: Requirement,
     /// They are told from others by their places in memory, which nothing else takes while they are held.
     _surfaces: [Arc<Surface>; 2],
+    /// By what its windows go.
+    front: Option<Key>,
     /// In which sweep it last came up.
     last: u64,
 }
@@ -88,6 +93,15 @@ impl Known {
         inside.sweeps += 1;
         let now = inside.sweeps;
         inside.pairs.retain(|_, found| found.last + SWEEPS >= now);
+        inside.fronts.retain(|_, (last, _)| *last + SWEEPS >= now);
+    }
+
+    /// What is known of windows of a pair.
+    pub(super) fn front(&self, key: Key) -> Option<Arc<Front>> {
+        self.inside()
+            .fronts
+            .get(&key)
+            .map(|(_, front)| Arc::clone(front))
     }
 
     /// What is known of each pair as it is now, under what is required now.
@@ -96,13 +110,17 @@ impl Known {
         asked: &[(Prepared, Key)],
         requirement: impl Fn(&Pair) -> Requirement,
     ) -> Vec<Option<PairResult>> {
-        let mut inside = self.inside();
+        let inside = &mut *self.inside();
         let now = inside.sweeps;
         let mut recall = |(prepared, key): &(Prepared, Key)| {
             let found = inside.pairs.get_mut(key)?;
             let again = found.again(prepared, requirement(&prepared.pair));
             if again.is_some() {
                 found.last = now;
+                let front = found.front.and_then(|key| inside.fronts.get_mut(&key));
+                if let Some((last, _)) = front {
+                    *last = now;
+                }
             }
             again
         };
@@ -110,20 +128,26 @@ impl Known {
     }
 
     /// Keeps what was found of pairs that were looked at to the end.
-    pub(super) fn remember<'a>(
+    pub(super) fn remember(
         &self,
         assembly: &Assembly,
         requirement: impl Fn(&Pair) -> Requirement,
-        found: impl Iterator<Item = (Key, &'a PairResult)>,
+        found: &mut [(Key, Looked)],
     ) {
         let mut inside = self.inside();
         let last = inside.sweeps;
-        for (key, result) in found.filter(|(_, result)| result.complete) {
+        for (key, looked) in found.iter_mut().filter(|(_, l)| l.result.complete) {
+            let (key, result) = (*key, &looked.result);
+            let front = looked.front.take().map(|(key, front)| {
+                inside.fronts.insert(key, (last, Arc::new(front)));
+                key
+            });
             let surfaces = [result.pair.a, result.pair.b];
             let found = Found {
                 result: result.clone(),
                 requirement: requirement(&result.pair),
                 _surfaces: surfaces.map(|id| Arc::clone(&assembly.body(id).surface)),
+                front,
                 last,
             };
             inside.pairs.insert(key, found);
@@ -194,6 +218,8 @@ pub(super) struct Keys<'a> {
     asked: Hash,
     tracks: Vec<Hash>,
     hung: FxHashMap<Option<[u64; 2]>, Hung>,
+    /// The windows of some tracks, once somebody has asked.
+    windows: Mutex<FxHashMap<Vec<usize>, Arc<Vec<Window>>>>,
 }
 
 /// How everything hangs at some times, and how bodies move then, once somebody has asked.
@@ -205,6 +231,8 @@ struct Hung {
 /// What a body's surface is and how it moves in the world, and the joints that move it.
 struct Way {
     hash: Hash,
+    /// The same without what the tracks do.
+    still: Hash,
     joints: Vec<usize>,
 }
 
@@ -217,7 +245,6 @@ impl<'a> Keys<'a> {
     ) -> Self {
         let mut words = Words::default();
         words.numbers(asked);
-        words.numbers([path.duration()]);
         let track = |track| {
             let mut words = Words::default();
             words.numbers(path.track_numbers(track));
@@ -236,6 +263,7 @@ impl<'a> Keys<'a> {
             asked: words.hash(),
             tracks: (0..path.track_count()).map(track).collect(),
             hung,
+            windows: Mutex::default(),
         }
     }
 
@@ -246,18 +274,21 @@ impl<'a> Keys<'a> {
 
     /// The key of a pair that counts at the times `measured`, and may touch as is `allowed`.
     pub fn of(&self, pair: &Pair, measured: &[(f64, f64)], allowed: &[Allowed]) -> Key {
-        let hung = &self.hung[&times_of(pair)];
-        let [a, b] = [pair.a, pair.b].map(|id| hung.ways[id.0].get_or_init(|| self.way(hung, id)));
+        let (ways, shared) = self.ways(pair);
         let mut words = Words::default();
-        for hash in [&self.asked, &a.hash, &b.hash] {
-            words.0.extend(hash.as_bytes());
+        words.0.extend(self.asked.as_bytes());
+        for way in ways {
+            words.0.extend(way.hash.as_bytes());
         }
-        // Joints that move both move them as one, whatever else does the same.
-        let shared = a.joints.iter().zip(&b.joints).take_while(|(x, y)| x == y);
-        words.count(shared.count());
+        words.count(shared);
         let window = pair.times.unwrap_or((f64::NAN, f64::NAN));
         words.times(&[window]);
-        words.times(measured);
+        if self.tracks_of(pair).is_empty() {
+            // They stand as they stand, however long.
+            words.numbers(measured.iter().map(|times| times.0));
+        } else {
+            words.times(measured);
+        }
         for allowed in allowed {
             words.numbers([allowed.depth.unwrap_or(f64::INFINITY)]);
             words.times(&allowed.times);
@@ -265,27 +296,98 @@ impl<'a> Keys<'a> {
         Key(words.hash())
     }
 
+    /// When the two of a pair stop moving against each other, s; `None` where they never do.
+    pub fn end_of(&self, pair: &Pair) -> Option<f64> {
+        let tracks = self.tracks_of(pair);
+        (!tracks.is_empty()).then(|| self.path.end_of(tracks.into_iter()))
+    }
+
+    /// By what is known of its windows a pair goes, and what these are; `None` where nothing of that is kept.
+    pub fn windows_of(&self, pair: &Pair) -> Option<(Key, Arc<Vec<Window>>)> {
+        let tracks = self.tracks_of(pair);
+        if tracks.is_empty() {
+            return None;
+        }
+        let mut known = self.windows.lock().unwrap_or_else(PoisonError::into_inner);
+        let windows = known
+            .entry(tracks)
+            .or_insert_with_key(|tracks| Arc::new(self.windows(tracks)));
+        if windows.is_empty() {
+            return None;
+        }
+        let (ways, shared) = self.ways(pair);
+        let mut words = Words::default();
+        for way in ways {
+            words.0.extend(way.still.as_bytes());
+        }
+        words.count(shared);
+        Some((Key(words.hash()), Arc::clone(windows)))
+    }
+
+    /// None where there are too many.
+    fn windows(&self, tracks: &[usize]) -> Vec<Window> {
+        let turns = self.path.turns(tracks);
+        if turns.len() > MOST_WINDOWS {
+            return Vec::new();
+        }
+        let window = |turns: &[f64]| {
+            let times = (turns[0], turns[1]);
+            let mut words = Words::default();
+            for &track in tracks {
+                let numbers = self.path.numbers_between(track, times);
+                words.count(numbers.len());
+                words.numbers(numbers);
+            }
+            Window {
+                from: times.0,
+                to: times.1,
+                key: Key(words.hash()),
+            }
+        };
+        turns.windows(2).map(window).collect()
+    }
+
+    /// The tracks that move the two of a pair against each other.
+    fn tracks_of(&self, pair: &Pair) -> Vec<usize> {
+        let ([a, b], shared) = self.ways(pair);
+        let joints = a.joints[shared..].iter().chain(&b.joints[shared..]);
+        self.path.drivers_of(joints.copied())
+    }
+
+    /// How the two of a pair move, and how many joints move both as one, whatever else does the same.
+    fn ways(&self, pair: &Pair) -> ([&Way; 2], usize) {
+        let hung = &self.hung[&times_of(pair)];
+        let [a, b] = [pair.a, pair.b].map(|id| hung.ways[id.0].get_or_init(|| self.way(hung, id)));
+        let shared = a.joints.iter().zip(&b.joints).take_while(|(x, y)| x == y);
+        let shared = shared.count();
+        ([a, b], shared)
+    }
+
     fn way(&self, hung: &Hung, id: BodyId) -> Way {
         let body = self.assembly.body(id);
         let chain = Chain::from_world_carrying(self.assembly, &hung.carried, body.node);
-        let mut words = Words::default();
-        words.count(Arc::as_ptr(&body.surface).addr());
-        for joint in &chain.joints {
-            words.pose(&joint.origin);
-            words.numbers(joint.axis.iter().copied());
-            words.count(joint.kind as usize);
-            words.numbers([joint.follows.ratio, joint.follows.offset]);
-            match self.path.drive(joint.index) {
-                Drive::Track(track, place) => {
-                    words.0.extend(self.tracks[track].as_bytes());
-                    words.count(place);
+        let said = |track: &dyn Fn(&mut Words, usize)| {
+            let mut words = Words::default();
+            words.count(Arc::as_ptr(&body.surface).addr());
+            for joint in &chain.joints {
+                words.pose(&joint.origin);
+                words.numbers(joint.axis.iter().copied());
+                words.count(joint.kind as usize);
+                words.numbers([joint.follows.ratio, joint.follows.offset]);
+                match self.path.drive(joint.index) {
+                    Drive::Track(at, place) => {
+                        track(&mut words, at);
+                        words.count(place);
+                    }
+                    Drive::Rest(value) => words.numbers([value]),
                 }
-                Drive::Rest(value) => words.numbers([value]),
             }
-        }
-        words.pose(&chain.tail);
+            words.pose(&chain.tail);
+            words.hash()
+        };
         Way {
-            hash: words.hash(),
+            hash: said(&|words, at| words.0.extend(self.tracks[at].as_bytes())),
+            still: said(&|words, at| words.count(at)),
             joints: chain.joints.iter().map(|joint| joint.index).collect(),
         }
     }

@@ -5,6 +5,7 @@ use std::collections::BinaryHeap;
 use super::ROUNDING;
 use super::bracket::{Aim, Approach, Bracket};
 use super::pair_motion::PairMotion;
+use super::pairwise::Beginning;
 
 /// How often the stretch round a closest approach is halved for a nearer one.
 const POLISHED: usize = 10;
@@ -30,32 +31,51 @@ impl PairMotion<'_> {
         aim: &Aim,
         keep_on: &dyn Fn() -> bool,
     ) -> (Bracket, Approach) {
-        let first = stretches.first().expect("a stretch of time").0;
+        let Minimum {
+            bracket, approach, ..
+        } = self.minimum_from(Beginning::anew(stretches), aim, keep_on);
+        (bracket, approach)
+    }
+
+    /// The same, where something may be certain already.
+    pub(super) fn minimum_from(
+        &mut self,
+        Beginning {
+            first,
+            stretches,
+            nearest,
+        }: Beginning,
+        aim: &Aim,
+        keep_on: &dyn Fn() -> bool,
+    ) -> Minimum {
+        let first = first.unwrap_or_else(|| stretches.first().expect("a stretch of time").from);
         let unsure = self.unsure();
         // Roughly is enough to begin with: what matters is looked at again.
         let rough = (self.glance(first).lower * 0.2).max(aim.tolerance);
         let (start, found) = self.look(first, f64::INFINITY, rough);
         let mut best = self.approach(&start, &found.expect("no limit was set"));
+        // The stretch in whose middle the closest approach was found.
+        let mut near = (first, first);
+        if let Some(known) = nearest.filter(|known| known.distance < best.distance) {
+            (best, near) = (known, (known.time, known.time));
+        }
+        let told = |lower: f64, approach: Approach, left: Vec<Stretch>| Minimum {
+            bracket: Bracket::new(lower, approach.distance),
+            approach,
+            left,
+        };
         if self.is_still() {
             if aim.is_met(start.lower, best.distance, unsure) {
-                return (Bracket::new(start.lower, best.distance), best);
+                return told(start.lower, best, Vec::new());
             }
             let (look, found) = self.look(first, f64::INFINITY, 0.0);
             best = self.approach(&look, &found.expect("no limit was set"));
-            return (Bracket::new(look.lower, best.distance), best);
+            return told(look.lower, best, Vec::new());
         }
-        let mut open = BinaryHeap::new();
-        for &(from, to) in stretches {
-            open.push(Stretch {
-                lower: 0.0,
-                from,
-                to,
-            });
-        }
+        let mut open = BinaryHeap::from(stretches);
+        let mut left = Vec::new();
         // The smallest bound of stretches that are too short to be divided.
         let mut closed = f64::INFINITY;
-        // The stretch in whose middle the closest approach was found.
-        let mut near = (first, first);
         let mut lower = 0.0;
         while let Some(stretch) = open.pop() {
             lower = stretch.lower.min(closed).min(best.distance);
@@ -65,6 +85,7 @@ impl PairMotion<'_> {
                 || self.work > aim.work
             {
                 closed = lower;
+                left.push(stretch);
                 break;
             }
             let middle = f64::midpoint(stretch.from, stretch.to);
@@ -76,7 +97,12 @@ impl PairMotion<'_> {
                     near = (middle, middle);
                 }
                 let motion = self.motion_during(stretch.from, stretch.to);
-                closed = closed.min((look.lower - motion).max(stretch.lower));
+                let bound = (look.lower - motion).max(stretch.lower);
+                closed = closed.min(bound);
+                left.push(Stretch {
+                    lower: bound,
+                    ..stretch
+                });
                 continue;
             }
             for (from, to) in [(stretch.from, middle), (middle, stretch.to)] {
@@ -122,7 +148,8 @@ impl PairMotion<'_> {
                 self.polish(&mut best, near);
             }
         }
-        (Bracket::new(lower, best.distance), best)
+        left.extend(open);
+        told(lower, best, left)
     }
 
     /// Goes on to a closest approach nearby, within the stretch that the one found lies in.
@@ -145,11 +172,23 @@ impl PairMotion<'_> {
     }
 }
 
+/// The smallest distance over some stretches.
+pub(super) struct Minimum {
+    pub bracket: Bracket,
+    pub approach: Approach,
+    /// What is certain of each part of them, in no order; nothing where nothing moves.
+    pub left: Vec<Stretch>,
+}
+
 /// A stretch of time with what is certain about it; the one with the smallest bound comes first.
-struct Stretch {
-    lower: f64,
-    from: f64,
-    to: f64,
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Stretch {
+    /// Nothing in it is nearer, m.
+    pub lower: f64,
+    /// s
+    pub from: f64,
+    /// s
+    pub to: f64,
 }
 
 impl PartialEq for Stretch {

@@ -19,6 +19,7 @@ mod bracket;
 mod crossing;
 mod distance;
 mod drift;
+mod fronts;
 mod known;
 mod memory;
 mod minimum;
@@ -34,6 +35,7 @@ mod search;
 mod simplex;
 mod support;
 mod sweep;
+mod tentative;
 mod triangle_triangle;
 mod verdict;
 mod violations;
@@ -54,6 +56,7 @@ pub use scope::{LeftOut, LeftOutReason, Naming, RuleScope, Scope};
 pub use sweep::{
     Allowed, PairResult, RuleResult, Sweep, SweepOptions, named, scope_along, sweep, sweep_again,
 };
+pub use tentative::{Part, TentativeSweep, sweep_tentatively};
 pub use triangle_triangle::{TrianglePair, triangle_distance};
 pub use verdict::{Doubt, Verdict};
 pub use violations::{Interval, TimesBelow, intervals_below};

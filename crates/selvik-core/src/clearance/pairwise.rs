@@ -1,7 +1,12 @@
 //! What one pair of bodies comes to.
 
-use super::bracket::{Aim, Bracket};
+use std::sync::Arc;
+
+use super::bracket::{Aim, Approach, Bracket};
 use super::distance::Side;
+use super::fronts::{Front, Window};
+use super::known::Key;
+use super::minimum::{Minimum, Stretch};
 use super::near::Near;
 use super::pair_motion::PairMotion;
 use super::progress::Progress;
@@ -28,29 +33,52 @@ impl Prepared {
         pair: Pair,
         during: Option<(f64, f64)>,
     ) -> Option<Self> {
-        let mut allowed = allowed(assembly, path, rules, &pair);
+        let allowed = allowed(assembly, path, rules, &pair);
         let times = allowed.iter().flat_map(|a| a.times.iter().copied());
-        let mut measured = without(window(path, &pair), times);
-        if let Some((from, to)) = during {
-            let clip = |times: &mut Vec<(f64, f64)>| {
-                *times = times
-                    .iter()
-                    .map(|&(a, b)| (a.max(from), b.min(to)))
-                    .filter(|(a, b)| a <= b)
-                    .collect();
-            };
-            clip(&mut measured);
-            allowed.iter_mut().for_each(|a| clip(&mut a.times));
-            let limited = |a: &Allowed| a.depth.is_some() && !a.times.is_empty();
-            if measured.is_empty() && !allowed.iter().any(limited) {
-                return None;
-            }
-        }
-        Some(Self {
+        let measured = without(window(path, &pair), times);
+        let whole = Self {
             pair,
             allowed,
             measured,
-        })
+        };
+        match during {
+            None => Some(whole),
+            Some(during) => whole.during(during),
+        }
+    }
+
+    /// As far as it is about some times (s); `None` where it is not.
+    fn during(&self, (from, to): (f64, f64)) -> Option<Self> {
+        let clip = |times: &[(f64, f64)]| -> Vec<(f64, f64)> {
+            let cut = times.iter().map(|&(a, b)| (a.max(from), b.min(to)));
+            cut.filter(|(a, b)| a <= b).collect()
+        };
+        let allowed = self.allowed.iter().map(|a| Allowed {
+            times: clip(&a.times),
+            ..a.clone()
+        });
+        let part = Self {
+            pair: self.pair,
+            allowed: allowed.collect(),
+            measured: clip(&self.measured),
+        };
+        (!part.measured.is_empty() || part.is_limited()).then_some(part)
+    }
+
+    /// Whether the two may touch to some depth.
+    pub fn is_limited(&self) -> bool {
+        let limited = |a: &Allowed| a.depth.is_some() && !a.times.is_empty();
+        self.allowed.iter().any(limited)
+    }
+
+    /// The same, where nothing moves between the two after `end` (s).
+    pub fn until(mut self, end: f64) -> Self {
+        for (from, to) in &mut self.measured {
+            if *from < end {
+                *to = to.min(end);
+            }
+        }
+        self
     }
 }
 
@@ -60,15 +88,83 @@ pub(super) struct Pairwise<'a> {
     pub rules: &'a RuleSet,
     pub options: &'a SweepOptions,
     pub progress: &'a Progress,
+    /// Whether times below thresholds are looked for.
+    pub times: bool,
+}
+
+/// What a pair comes to, and what is certain of it in its windows, if that was looked at.
+pub(super) struct Looked {
+    pub result: PairResult,
+    pub front: Option<(Key, Front)>,
+}
+
+/// Where the search for a minimum begins.
+pub(super) struct Beginning {
+    /// The instant that is looked at first, s; where there is none, the first of the stretches.
+    pub first: Option<f64>,
+    /// What is certain already.
+    pub stretches: Vec<Stretch>,
+    /// An approach that was found.
+    pub nearest: Option<Approach>,
+}
+
+impl Beginning {
+    /// Nothing is known.
+    pub fn anew(times: &[(f64, f64)]) -> Self {
+        let unknown = |&(from, to): &(f64, f64)| Stretch {
+            lower: 0.0,
+            from,
+            to,
+        };
+        Self {
+            first: None,
+            stretches: times.iter().map(unknown).collect(),
+            nearest: None,
+        }
+    }
 }
 
 impl Pairwise<'_> {
-    pub fn sweep(&self, prepared: Prepared, near: &Near) -> PairResult {
+    /// What is found of a pair, kept by `windows` if there are any.
+    pub fn sweep(
+        &self,
+        prepared: Prepared,
+        near: &Near,
+        windows: Option<(Key, Arc<Vec<Window>>)>,
+    ) -> Looked {
+        let mut front = None;
+        let begin = |times: &[(f64, f64)], _| Beginning::anew(times);
+        let result = self.sweep_from(&prepared, near, begin, |found, motion| {
+            let Some((key, windows)) = &windows else {
+                return;
+            };
+            let (measured, surfaces) = (&prepared.measured, motion.surfaces.clone());
+            let kept = Front::new(
+                windows,
+                measured,
+                (near, found),
+                motion.deviation(),
+                surfaces,
+            );
+            front = Some((*key, kept));
+        });
+        Looked { result, front }
+    }
+
+    /// What is found of a pair where the search begins somewhere; `see` is told what is left of it, if all of that is certain.
+    pub fn sweep_from(
+        &self,
+        prepared: &Prepared,
+        near: &Near,
+        begin: impl FnOnce(&[(f64, f64)], f64) -> Beginning,
+        see: impl FnOnce(&Minimum, &PairMotion),
+    ) -> PairResult {
         let Prepared {
             pair,
             allowed,
             measured,
         } = prepared;
+        let pair = *pair;
         let mut result = if measured.is_empty() {
             let times = allowed.iter().flat_map(|a| a.times.first());
             let from = times.map(|t| t.0).fold(f64::INFINITY, f64::min);
@@ -78,10 +174,10 @@ impl Pairwise<'_> {
             // The balls round the bodies never come near each other.
             self.meets(pair, measured[0].0, near.lower)
         } else {
-            self.clearance(pair, near)
+            self.clearance(pair, near, begin, see)
         };
         for allowed in allowed {
-            self.check_allowed(&mut result, allowed);
+            self.check_allowed(&mut result, allowed.clone());
         }
         result.complete = !self.progress.stopped();
         if !result.complete && result.verdict != Verdict::Broken {
@@ -91,11 +187,22 @@ impl Pairwise<'_> {
         result
     }
 
-    fn motion(&self, pair: Pair) -> PairMotion<'_> {
+    /// A pair as far as it is about some times (s).
+    pub fn prepared(&self, pair: Pair, during: (f64, f64)) -> Option<Prepared> {
+        Prepared::new(self.assembly, self.path, self.rules, pair, Some(during))
+    }
+
+    pub fn motion(&self, pair: Pair) -> PairMotion<'_> {
         PairMotion::of(self.assembly, self.path, &pair).stopped_by(self.progress.stop_flag())
     }
 
-    fn clearance(&self, pair: Pair, near: &Near) -> PairResult {
+    fn clearance(
+        &self,
+        pair: Pair,
+        near: &Near,
+        begin: impl FnOnce(&[(f64, f64)], f64) -> Beginning,
+        see: impl FnOnce(&Minimum, &PairMotion),
+    ) -> PairResult {
         let measured = &near.stretches;
         let requirement = self.rules.rules[pair.rule].requirement;
         let (required, tight_below) = (requirement.required(), requirement.tight_below());
@@ -110,8 +217,15 @@ impl Pairwise<'_> {
             decisive: [required, tight_below, TOUCH],
             work: options.work,
         };
-        let (clearance, approach) = motion.minimum(measured, &aim, &keep_on);
-        let clearance = Bracket::new(clearance.lower().min(near.lower), clearance.attained());
+        let begin = begin(measured, motion.deviation());
+        let found = motion.minimum_from(begin, &aim, &keep_on);
+        if motion.undecided().is_none() {
+            see(&found, &motion);
+        }
+        let Minimum {
+            bracket, approach, ..
+        } = found;
+        let clearance = Bracket::new(bracket.lower().min(near.lower), bracket.attained());
         let unsure = motion.unsure();
         let spent = motion.work > options.work
             && !aim.is_met(clearance.lower(), clearance.attained(), unsure);
@@ -148,7 +262,7 @@ impl Pairwise<'_> {
         }
         // What touches is broken, and what is broken is tight: each is looked for in the times of the one before.
         let mut below = |threshold: f64, wanted: bool, within: &[(f64, f64)]| {
-            if !(wanted && keep_on()) {
+            if !(wanted && self.times && keep_on()) {
                 return Vec::new();
             }
             let tolerance = options.tolerance.max(unsure);

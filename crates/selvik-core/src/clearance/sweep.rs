@@ -4,11 +4,11 @@ use rayon::prelude::*;
 
 use super::bracket::{Approach, Bracket};
 use super::known::{Key, Keys, Known};
-use super::near::{Asked, when_near};
+use super::near::{Asked, Near, when_near};
 use super::overlap_depth::DepthBracket;
-use super::pairwise::{Pairwise, Prepared, allowed, window, without};
+use super::pairwise::{Looked, Pairwise, Prepared, allowed, window, without};
 use super::progress::Progress;
-use super::rules::{Named, Pair, RuleSet};
+use super::rules::{Named, Pair, Requirement, RuleSet};
 use super::scope::{LeftOut, LeftOutReason, RuleScope, Scope};
 use super::verdict::{Doubt, Verdict};
 use super::violations::Interval;
@@ -179,50 +179,135 @@ pub fn sweep_again(
     options: &SweepOptions,
     (known, progress): (&Known, &Progress),
 ) -> Sweep {
+    known.begin();
     let scope = scope_along(assembly, path, rules);
     progress.expect(scope.pairs.len());
-    known.begin();
     let keys = Keys::new(assembly, path, options.numbers(), scope.pairs.iter());
-    let asked: Vec<(Prepared, Key)> = scope
-        .pairs
-        .into_par_iter()
-        .filter_map(|pair| {
-            let prepared = Prepared::new(assembly, path, rules, pair, options.during)?;
-            let key = keys.of(&pair, &prepared.measured, &prepared.allowed);
-            Some((prepared, key))
-        })
-        .collect();
-    let mut aside: Vec<usize> = scope.rules.iter().map(|of| of.measured).collect();
-    for (prepared, _) in &asked {
-        aside[prepared.pair.rule] -= 1;
-    }
-
-    let requirement = |pair: &Pair| rules.rules[pair.rule].requirement;
-    let recalled = known.recall(&asked, requirement);
-    let (mut pairs, mut unknown) = (Vec::with_capacity(asked.len()), Vec::new());
+    let of = Along {
+        assembly,
+        path,
+        rules,
+        options,
+        keys: &keys,
+    };
+    let asked = of.of_interest(&scope);
+    let aside = aside(&scope, &asked);
+    let recalled = known.recall(&asked, |pair| of.requirement(pair));
+    let (mut found, mut unknown) = (Vec::with_capacity(asked.len()), Vec::new());
     for (asked, recalled) in asked.into_iter().zip(recalled) {
         match recalled {
-            Some(result) => pairs.push(result),
+            Some(result) => found.push(result),
             None => unknown.push(asked),
         }
     }
-    let recalled = pairs.len();
+    let recalled = found.len();
     progress.step(recalled);
-    let found = sweep_anew(assembly, path, rules, options, (unknown, progress));
-    known.remember(
-        assembly,
-        requirement,
-        found.iter().map(|(key, r)| (*key, r)),
-    );
-    pairs.extend(found.into_iter().map(|(_, result)| result));
-    pairs.sort_by(|x, y| {
-        let share = |r: &PairResult| {
-            r.clearance.attained() / rules.rules[r.pair.rule].requirement.required()
+    let mut anew = of.swept_anew(unknown, progress);
+    known.remember(assembly, |pair| of.requirement(pair), &mut anew);
+    found.extend(anew.into_iter().map(|(_, looked)| looked.result));
+    summed(rules, scope, (found, aside), recalled, !progress.stopped())
+}
+
+/// Rules along a path, and how closely they are looked at.
+#[derive(Clone, Copy)]
+pub(super) struct Along<'a> {
+    pub assembly: &'a Assembly,
+    pub path: &'a Path,
+    pub rules: &'a RuleSet,
+    pub options: &'a SweepOptions,
+    pub keys: &'a Keys<'a>,
+}
+
+impl Along<'_> {
+    pub fn requirement(&self, pair: &Pair) -> Requirement {
+        self.rules.rules[pair.rule].requirement
+    }
+
+    /// The pairs about times that are of interest.
+    pub fn of_interest(&self, scope: &Scope) -> Vec<(Prepared, Key)> {
+        let (assembly, path, during) = (self.assembly, self.path, self.options.during);
+        let prepared = |&pair: &Pair| {
+            let prepared = Prepared::new(assembly, path, self.rules, pair, during)?;
+            let end = self.keys.end_of(&pair).unwrap_or(f64::INFINITY);
+            let prepared = prepared.until(end);
+            let key = self.keys.of(&pair, &prepared.measured, &prepared.allowed);
+            Some((prepared, key))
         };
+        scope.pairs.par_iter().filter_map(prepared).collect()
+    }
+
+    /// When each of `pairs` comes near.
+    pub fn near<'p>(&self, pairs: impl Iterator<Item = &'p Prepared>) -> Vec<Near> {
+        let asked = pairs.map(|p| Asked {
+            a: p.pair.a,
+            b: p.pair.b,
+            stretches: &p.measured,
+            settled: self.requirement(&p.pair).tight_below() + self.options.settled_margin,
+        });
+        when_near(self.assembly, self.path, &asked.collect::<Vec<_>>())
+    }
+
+    pub fn pairwise<'p>(&'p self, times: bool, progress: &'p Progress) -> Pairwise<'p> {
+        Pairwise {
+            assembly: self.assembly,
+            path: self.path,
+            rules: self.rules,
+            options: self.options,
+            progress,
+            times,
+        }
+    }
+
+    /// What each of `pairs` comes to, as far as the sweep is not stopped.
+    fn swept_anew(&self, pairs: Vec<(Prepared, Key)>, progress: &Progress) -> Vec<(Key, Looked)> {
+        let near = self.near(pairs.iter().map(|(prepared, _)| prepared));
+        let pairwise = self.pairwise(true, progress);
+        pairs
+            .into_par_iter()
+            .zip(near)
+            .filter_map(|((prepared, key), near)| {
+                if progress.stopped() {
+                    return None;
+                }
+                let looks = !near.stretches.is_empty();
+                let windows = looks.then(|| self.keys.windows_of(&prepared.pair));
+                let looked = pairwise.sweep(prepared, &near, windows.flatten());
+                progress.step(1);
+                Some((key, looked))
+            })
+            .collect()
+    }
+}
+
+/// For each rule, how many of its pairs are about no time of interest.
+pub(super) fn aside(scope: &Scope, asked: &[(Prepared, Key)]) -> Vec<usize> {
+    let mut aside: Vec<usize> = scope.rules.iter().map(|of| of.measured).collect();
+    for (prepared, _) in asked {
+        aside[prepared.pair.rule] -= 1;
+    }
+    aside
+}
+
+/// Worst first: by verdict, then by how much of the required clearance is there.
+pub(super) fn sort(pairs: &mut [PairResult], rules: &RuleSet) {
+    let required = |r: &PairResult| rules.rules[r.pair.rule].requirement.required();
+    let share = |r: &PairResult| r.clearance.attained() / required(r);
+    pairs.sort_by(|x, y| {
         x.verdict
             .cmp(&y.verdict)
             .then(share(x).total_cmp(&share(y)))
     });
+}
+
+/// What pairs come to together. For each rule, so many of its pairs are about no time of interest.
+pub(super) fn summed(
+    rules: &RuleSet,
+    scope: Scope,
+    (mut pairs, aside): (Vec<PairResult>, Vec<usize>),
+    recalled: usize,
+    complete: bool,
+) -> Sweep {
+    sort(&mut pairs, rules);
     let mut worst: Vec<(Option<Verdict>, usize)> = vec![(None, 0); rules.rules.len()];
     for result in &pairs {
         let (verdict, looked) = &mut worst[result.pair.rule];
@@ -244,57 +329,14 @@ pub fn sweep_again(
                 unlooked,
             }
         };
-    let rules = scope.rules.into_iter().zip(worst).zip(aside);
-    let rules = rules.map(of_rule).collect();
+    let of_rules = scope.rules.into_iter().zip(worst).zip(aside);
     Sweep {
         pairs,
         left_out: scope.left_out,
-        rules,
+        rules: of_rules.map(of_rule).collect(),
         recalled,
-        complete: !progress.stopped(),
+        complete,
     }
-}
-
-/// What each of `pairs` comes to, as far as the sweep is not stopped.
-fn sweep_anew(
-    assembly: &Assembly,
-    path: &Path,
-    rules: &RuleSet,
-    options: &SweepOptions,
-    (pairs, progress): (Vec<(Prepared, Key)>, &Progress),
-) -> Vec<(Key, PairResult)> {
-    let settled =
-        |pair: &Pair| rules.rules[pair.rule].requirement.tight_below() + options.settled_margin;
-    let asked: Vec<Asked> = pairs
-        .iter()
-        .map(|(p, _)| Asked {
-            a: p.pair.a,
-            b: p.pair.b,
-            stretches: &p.measured,
-            settled: settled(&p.pair),
-        })
-        .collect();
-    let near = when_near(assembly, path, &asked);
-    drop(asked);
-    let pairwise = Pairwise {
-        assembly,
-        path,
-        rules,
-        options,
-        progress,
-    };
-    pairs
-        .into_par_iter()
-        .zip(near)
-        .filter_map(|((pair, key), near)| {
-            if progress.stopped() {
-                return None;
-            }
-            let result = pairwise.sweep(pair, &near);
-            progress.step(1);
-            Some((key, result))
-        })
-        .collect()
 }
 
 /// What the rules come to along `path`: pairs that may touch to any depth at all of their times are left out like those

@@ -46,6 +46,9 @@ pub struct Path {
     handling: Handling,
 }
 
+/// s
+const SAME_TURN: f64 = 1e-9;
+
 impl Path {
     /// From knot times (s, rising from 0) and the joint vectors there, one after the other; even speed between them.
     ///
@@ -153,6 +156,39 @@ impl Path {
     /// All that a track does, in numbers: another that does anything else has others.
     pub(crate) fn track_numbers(&self, track: usize) -> impl Iterator<Item = f64> + '_ {
         self.tracks[track].numbers()
+    }
+
+    /// The last time at which one of `tracks` moves anything, s.
+    pub(crate) fn end_of(&self, tracks: impl Iterator<Item = usize>) -> f64 {
+        let ends = tracks.flat_map(|track| self.tracks[track].ends());
+        ends.fold(0.0, f64::max)
+    }
+
+    /// The times between which each of `tracks` does one thing: moves as in one move, or stands, s. Of an end and a beginning at
+    /// the same instant the beginning stays.
+    pub(crate) fn turns(&self, tracks: &[usize]) -> Vec<f64> {
+        let mut turns = vec![0.0];
+        for &track in tracks {
+            turns.extend(self.tracks[track].starts());
+        }
+        turns.sort_by(f64::total_cmp);
+        turns.dedup();
+        let ends = tracks.iter().flat_map(|&track| self.tracks[track].ends());
+        let begins = |t: f64| {
+            let next = turns.partition_point(|&start| start < t - SAME_TURN);
+            turns.get(next).is_some_and(|start| *start <= t + SAME_TURN)
+        };
+        let alone: Vec<f64> = ends.filter(|&t| !begins(t)).collect();
+        turns.extend(alone);
+        turns.push(self.duration().max(*turns.last().expect("never empty")));
+        turns.sort_by(f64::total_cmp);
+        turns.dedup();
+        turns
+    }
+
+    /// What a track does between two of its turns, in numbers: the same whenever it does the same.
+    pub(crate) fn numbers_between(&self, track: usize, times: (f64, f64)) -> Vec<f64> {
+        self.tracks[track].numbers_between(times)
     }
 
     /// For each joint the largest magnitude of its values, rad or m.

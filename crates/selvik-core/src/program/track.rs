@@ -163,6 +163,37 @@ impl Track {
         std::iter::once(self.deviation).chain(self.pieces.iter().flat_map(Piece::numbers))
     }
 
+    /// When something begins, s.
+    pub fn starts(&self) -> impl Iterator<Item = f64> + '_ {
+        self.pieces.iter().map(|piece| piece.start)
+    }
+
+    /// When something ends, s.
+    pub fn ends(&self) -> impl Iterator<Item = f64> + '_ {
+        let end = |piece: &Piece| piece.start + piece.knots.duration();
+        self.pieces.iter().map(end)
+    }
+
+    /// What it does from `from` until `to` (s), between two of its turns, in numbers: the same whenever it does the same.
+    pub fn numbers_between(&self, (from, to): (f64, f64)) -> Vec<f64> {
+        let middle = f64::midpoint(from, to);
+        let at = self.pieces.partition_point(|piece| piece.start <= middle);
+        let Some(Piece { start, knots }) = self.pieces[..at].last() else {
+            return self.row_at(middle);
+        };
+        if start + knots.duration() <= middle {
+            return self.row_at(middle);
+        }
+        let whole = *start == from && start + knots.duration() >= to - SAME_INSTANT;
+        let part = if whole {
+            [f64::NAN, f64::NAN]
+        } else {
+            [from - start, to - from]
+        };
+        let rows = knots.times.iter().chain(&knots.values).chain(&knots.bows);
+        part.into_iter().chain(rows.copied()).collect()
+    }
+
     /// When the knots are, s.
     pub fn times(&self) -> impl Iterator<Item = f64> + '_ {
         self.pieces.iter().flat_map(Piece::times)
@@ -328,5 +359,28 @@ mod tests {
         let mut farthest = [1.0];
         track.farthest(&mut farthest);
         assert_eq!(farthest, [7.0]);
+    }
+
+    #[test]
+    fn what_a_track_does_is_told_whenever_it_does_it() {
+        let begun = |start: f64| {
+            let mut knots = Knots::new([0.0]);
+            knots.push(10.0, [2.0], 0.0);
+            let knots = Arc::new(knots);
+            Track::new(vec![0], vec![Piece { start, knots }], 0.0)
+        };
+        let bits = |track: &Track, times| -> Vec<u64> {
+            let numbers = track.numbers_between(times).into_iter();
+            numbers.map(f64::to_bits).collect()
+        };
+        let (now, later) = (begun(1.0), begun(3.0));
+        assert_eq!(bits(&now, (1.0, 11.0)), bits(&later, (3.0, 13.0)));
+        // Before it begins and after it is over it stands, for however long.
+        assert_eq!(bits(&now, (11.0, 12.0)), bits(&later, (13.0, 20.0)));
+        assert_ne!(bits(&now, (0.0, 1.0)), bits(&now, (11.0, 12.0)));
+        // A part of it is another part elsewhere in it.
+        assert_eq!(bits(&now, (2.0, 4.0)), bits(&later, (4.0, 6.0)));
+        assert_ne!(bits(&now, (2.0, 4.0)), bits(&now, (3.0, 5.0)));
+        assert_ne!(bits(&now, (2.0, 4.0)), bits(&now, (2.0, 5.0)));
     }
 }

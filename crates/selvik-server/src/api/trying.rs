@@ -60,7 +60,7 @@ pub async fn try_out(
         let after = arranged(&cell, &subject, time_s, &how)?;
         after.path()?;
         let of = tentative(&after);
-        let swept = of.swept(&progress).ok_or_else(nobody_waits)?;
+        let swept = of.tried(&subject, &progress)?.ok_or_else(nobody_waits)?;
         let time = of.instant(&subject, &cell.shown, time_s)?;
         let asked = Asked {
             subject: &subject,
@@ -68,7 +68,7 @@ pub async fn try_out(
             pairs: &after.pairs_at(Some(time)),
             before: &cell.poses_at(Some(time_s)),
         };
-        of.told(&swept, asked, &progress)?.ok_or_else(nobody_waits)
+        Ok::<_, Problem>(of.told(&swept, asked)?)
     });
     Ok(Json(tried.await??))
 }

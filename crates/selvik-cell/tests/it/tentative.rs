@@ -1,0 +1,324 @@
+//! What a change comes to that is only tried, going on from what is known of other moves, against sweeps that know nothing.
+
+use proptest::prelude::*;
+use selvik_cell::Workcell;
+use selvik_cell::document::document_from_slice;
+use selvik_core::clearance::{
+    Known, Limit, Pair, PairResult, Part, Progress, Sweep, SweepOptions, Verdict, distance, sweep,
+    sweep_again, sweep_tentatively,
+};
+use selvik_core::program::Path;
+use selvik_formats::PackageFiles;
+use serde_json::{Value, json};
+
+const ARM: &str = r#"<robot name="arm"><link name="base"/><link name="upper"><visual><origin xyz="0.25 0 0"/>
+  <geometry><box size="0.5 0.08 0.3"/></geometry></visual></link>
+  <link name="fore"><visual><origin xyz="0.25 0 0"/><geometry><box size="0.5 0.06 0.2"/></geometry></visual></link>
+  <joint name="a" type="revolute"><parent link="base"/><child link="upper"/><axis xyz="0 0 1"/>
+  <limit lower="-3" upper="3" velocity="2"/></joint>
+  <joint name="b" type="revolute"><parent link="upper"/><child link="fore"/><origin xyz="0.5 0 0"/><axis xyz="0 0 1"/>
+  <limit lower="-2.8" upper="2.8" velocity="2"/></joint></robot>"#;
+const SLIDE: &str = r#"<robot name="slide"><link name="rail"/><link name="carriage"/>
+  <joint name="j" type="prismatic"><parent link="rail"/><child link="carriage"/><axis xyz="0 1 0"/>
+  <limit lower="-2" upper="2" velocity="1"/></joint></robot>"#;
+
+/// A cell as somebody changes it: an arm of two joints and a ball on a slide among posts, each with a program of its own.
+#[derive(Debug, Clone)]
+struct Model {
+    /// Where the arm goes, degrees, and where it waits, s.
+    arm: Vec<([f64; 2], f64)>,
+    /// Where the slide goes, mm.
+    slide: Vec<f64>,
+    /// Where the posts stand, mm.
+    posts: Vec<[f64; 2]>,
+    required: f64,
+}
+
+#[derive(Debug, Clone)]
+enum Edit {
+    Turn(usize, [f64; 2]),
+    Wait(usize, f64),
+    Slide(usize, f64),
+    Post(usize, [f64; 2]),
+    Require(f64),
+    Drop(usize),
+}
+
+impl Model {
+    fn begin() -> Self {
+        let turns = [
+            [-70.0, 20.0],
+            [-20.0, -40.0],
+            [25.0, 10.0],
+            [70.0, 50.0],
+            [10.0, -30.0],
+            [-60.0, 30.0],
+        ];
+        Self {
+            arm: turns.map(|q| (q, 0.0)).to_vec(),
+            slide: vec![-600.0, 500.0, -400.0, 700.0],
+            posts: (0..5)
+                .map(|i| {
+                    let turn = f64::from(i) - 2.0;
+                    [1150.0 * turn.cos(), 1150.0 * turn.sin()]
+                })
+                .collect(),
+            required: 30.0,
+        }
+    }
+
+    fn apply(&mut self, edit: &Edit) {
+        match *edit {
+            Edit::Turn(i, q) => {
+                let at = i % self.arm.len();
+                self.arm[at].0 = q;
+            }
+            Edit::Wait(i, s) => {
+                let at = i % self.arm.len();
+                self.arm[at].1 = s;
+            }
+            Edit::Slide(i, mm) => {
+                let at = i % self.slide.len();
+                self.slide[at] = mm;
+            }
+            Edit::Post(i, at) => {
+                let post = i % self.posts.len();
+                self.posts[post] = at;
+            }
+            Edit::Require(mm) => self.required = mm,
+            Edit::Drop(i) if self.arm.len() > 2 => {
+                self.arm.remove(i % self.arm.len());
+            }
+            Edit::Drop(_) => {}
+        }
+    }
+
+    fn built(&self, files: &PackageFiles, before: &[&Workcell]) -> (Workcell, Path) {
+        let joint =
+            |q: Value| json!({ "move": "joint", "joints_deg_or_mm": q, "speed_percent": 60.0 });
+        let turns = self.arm.iter().flat_map(|(q, wait)| {
+            let wait = (*wait > 0.0).then(|| json!({ "move": "wait", "seconds": wait }));
+            [Some(joint(json!(q))), wait]
+        });
+        let turns: Vec<Value> = turns.flatten().collect();
+        let slides = self
+            .slide
+            .iter()
+            .map(|mm| json!({ "move": "joint", "joints_deg_or_mm": [mm], "speed_percent": 25.0 }));
+        let slides: Vec<Value> = slides.collect();
+        let mut items = vec![
+            json!({ "id": "arm", "name": "Arm", "role": "robot", "mechanism": { "from": { "urdf": "arm.urdf" } } }),
+            json!({ "id": "slide", "name": "Slide", "role": "structure", "mechanism": { "from": { "urdf": "slide.urdf" } },
+                "pose": { "xyz_mm": [1400.0, 0.0, 0.0] } }),
+            json!({ "id": "ball", "name": "Ball", "role": "part", "parent": "slide", "on_link": "carriage",
+                "bodies": [{ "shape": { "sphere": { "radius_mm": 120.0 } } }] }),
+        ];
+        items.extend(self.posts.iter().enumerate().map(|(i, [x, y])| {
+            json!({ "id": format!("post-{i}"), "name": format!("Post {i}"), "role": "fixture", "pose": { "xyz_mm": [x, y, 0.0] },
+                "bodies": [{ "shape": { "box": { "size_mm": [90.0, 90.0, 400.0] } } }] })
+        }));
+        let program = |id: &str, robot: &str, moves: Vec<Value>| json!({ "id": id, "name": id, "robot": robot, "targets": [], "moves": moves });
+        let cell = json!({ "format": "selvik-cell/1", "name": "A cell", "items": items,
+            "rules": [
+                { "id": "r", "name": "arm", "between": ["arm"], "required_mm": self.required, "tight_below_mm": self.required * 2.0 },
+                { "id": "b", "name": "ball", "between": ["ball"], "required_mm": 10.0, "tight_below_mm": 40.0 }],
+            "programs": [program("turns", "arm", turns), program("slides", "slide", slides)],
+            "run_plan": { "lanes": [{ "programs": ["turns"] }, { "programs": ["slides"] }] } });
+        let document = document_from_slice(cell.to_string().as_bytes()).expect("a sound document");
+        let workcell = Workcell::built_on(before, document, files).expect("a sound cell");
+        let path = workcell.path().expect("it runs");
+        (workcell, path)
+    }
+}
+
+fn edits() -> impl Strategy<Value = Vec<(Edit, bool)>> {
+    let edit = prop_oneof![
+        4 => (0..9usize, (-90.0f64..90.0, -120.0f64..120.0)).prop_map(|(i, (a, b))| Edit::Turn(i, [a, b])),
+        1 => (0..9usize, 0.0f64..0.5).prop_map(|(i, s)| Edit::Wait(i, s)),
+        2 => (0..9usize, -900.0f64..900.0).prop_map(|(i, mm)| Edit::Slide(i, mm)),
+        1 => (0..9usize, (-1400.0f64..1400.0, -1400.0f64..1400.0)).prop_map(|(i, (x, y))| Edit::Post(i, [x, y])),
+        1 => (1.0f64..150.0).prop_map(Edit::Require),
+        1 => (0..9usize).prop_map(Edit::Drop),
+    ];
+    // Some edits are made, others are only tried.
+    prop::collection::vec((edit, prop::bool::weighted(0.3)), 12)
+}
+
+/// Both say the same of a pair, each as closely as it cared to look.
+fn agree(tried: &PairResult, anew: &PairResult) -> bool {
+    tried.pair == anew.pair
+        && tried.verdict == anew.verdict
+        && tried.clearance.lower() <= anew.clearance.attained()
+        && anew.clearance.lower() <= tried.clearance.attained()
+}
+
+/// No pair is nearer at `time` than its bound says.
+fn keeps_apart(workcell: &Workcell, path: &Path, pairs: &[PairResult], time: f64) -> bool {
+    let assembly = &workcell.assembly;
+    let poses = path.moment(assembly, time).poses(assembly);
+    pairs.iter().all(|found| {
+        let [a, b] = [found.pair.a, found.pair.b].map(|id| assembly.body(id));
+        let relative = poses[a.node.0].inv_mul(&poses[b.node.0]);
+        let enough = found.clearance.lower() + 1e-9;
+        let limit = Limit {
+            enough,
+            ..Limit::default()
+        };
+        let nearer = distance(&a.surface, &b.surface, &relative, limit).closest;
+        nearer.is_none_or(|c| c.distance >= found.clearance.lower() - 1e-9)
+    })
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(8))]
+
+    #[test]
+    fn what_is_tried_is_what_a_fresh_sweep_finds(edits in edits(), during in (0.0f64..1.0, 0.05f64..0.6)) {
+        let files = files();
+        let (known, options) = (Known::default(), SweepOptions::default());
+        let mut model = Model::begin();
+        let (mut before, path) = model.built(&files, &[]);
+        let arm = before.assembly.cell().position(&"arm".into()).unwrap();
+        let progress = Progress::default();
+        let _ = sweep_again(&before.assembly, &path, &before.rules, &options, (&known, &progress));
+        for (edit, made) in &edits {
+            let was = model.clone();
+            model.apply(edit);
+            let (workcell, path) = model.built(&files, &[&before]);
+            let (assembly, rules) = (&workcell.assembly, &workcell.rules);
+            let own = |pair: &Pair| [pair.a, pair.b].iter().any(|&id| assembly.body(id).item == arm);
+            let times = during.0 * path.duration();
+            let times = (times, (times + during.1).min(path.duration()));
+            let part = Part { during: times, of: &own };
+            let tried = sweep_tentatively(assembly, &path, rules, Some(part), (&known, &progress));
+            let anew = sweep(assembly, &path, rules, &options, &progress);
+            prop_assert_eq!(tried.whole.verdict(), anew.verdict());
+            let of_rules = |s: &Sweep| s.rules.iter().map(|r| r.verdict).collect::<Vec<_>>();
+            prop_assert_eq!(of_rules(&tried.whole), of_rules(&anew));
+            prop_assert_eq!(tried.whole.pairs.len(), anew.pairs.len());
+            for fresh in &anew.pairs {
+                let same = tried.whole.pairs.iter().find(|p| p.pair == fresh.pair).expect("all are there");
+                prop_assert!(agree(same, fresh), "{:?}\n{:?}\n{:?}", edit, same, fresh);
+            }
+            for i in 0..=200 {
+                // Half of them within the part.
+                let (from, to) = if i % 2 == 0 { (0.0, path.duration()) } else { times };
+                let time = from + (to - from) * f64::from(i) / 200.0;
+                prop_assert!(keeps_apart(&workcell, &path, &tried.whole.pairs, time), "{:?} at {}", edit, time);
+            }
+            let in_part = SweepOptions { during: Some(times), ..options };
+            let anew = sweep(assembly, &path, rules, &in_part, &progress);
+            for fresh in anew.pairs.iter().filter(|p| own(&p.pair)) {
+                match tried.part.iter().find(|p| p.pair == fresh.pair) {
+                    Some(same) => prop_assert!(agree(same, fresh), "{:?}\n{:?}\n{:?}", edit, same, fresh),
+                    // What does not come near is not told.
+                    None => prop_assert_eq!(fresh.verdict, Verdict::Meets),
+                }
+            }
+            if *made {
+                let _ = sweep_again(assembly, &path, rules, &options, (&known, &progress));
+                before = workcell;
+            } else {
+                model = was;
+            }
+        }
+    }
+}
+
+/// However long the arm waits at its end, the ball goes past the posts as it did.
+#[test]
+fn what_another_lane_does_changes_no_pair() {
+    let (files, known, mut model) = (files(), Known::default(), Model::begin());
+    let recalled = |workcell: &Workcell, path: &Path| {
+        let known = (&known, &Progress::default());
+        let options = SweepOptions::default();
+        sweep_again(&workcell.assembly, path, &workcell.rules, &options, known).recalled
+    };
+    let (before, path) = model.built(&files, &[]);
+    assert_eq!(recalled(&before, &path), 0);
+    model.arm.last_mut().unwrap().1 += 20.0;
+    let (after, longer) = model.built(&files, &[&before]);
+    assert!(longer.duration() > path.duration());
+    assert_eq!(recalled(&after, &longer), 5);
+}
+
+fn files() -> PackageFiles {
+    let mut files = PackageFiles::default();
+    for (name, said) in [("arm.urdf", ARM), ("slide.urdf", SLIDE)] {
+        files.insert(name, said.as_bytes().to_vec()).unwrap();
+    }
+    files
+}
+
+/// A ball of 100 mm waits and goes along Y from −900 to 600 mm past another that is `aside` (mm) of its way, or across the way of
+/// one that goes slowly along X from 1,300 to −500 mm.
+fn crossing(wait: f64, aside: Option<f64>) -> (Workcell, Path) {
+    let slide = |id: &str, at: [f64; 2], yaw: f64| {
+        json!({ "id": id, "name": id, "role": "structure", "mechanism": { "from": { "urdf": "slide.urdf" } },
+            "pose": { "xyz_mm": [at[0], at[1], 0.0], "rpy_deg": [0.0, 0.0, yaw] } })
+    };
+    let ball = |id: &str, parent: Option<&str>, x: f64| {
+        json!({ "id": id, "name": id, "role": "part", "parent": parent, "on_link": parent.map(|_| "carriage"),
+            "pose": { "xyz_mm": [x, 0.0, 0.0] }, "bodies": [{ "shape": { "sphere": { "radius_mm": 100.0 } } }] })
+    };
+    let other = ball(
+        "other",
+        aside.is_none().then_some("x"),
+        aside.unwrap_or(0.0),
+    );
+    let joint = |mm: f64, speed_percent: f64| json!({ "move": "joint", "joints_deg_or_mm": [mm], "speed_percent": speed_percent });
+    let program = |id: &str, moves: Value| json!({ "id": id, "name": id, "robot": id, "targets": [], "moves": moves });
+    let across = json!([{ "move": "wait", "seconds": wait }, joint(1500.0, 100.0)]);
+    let along = json!([joint(1800.0, 20.0)]);
+    let cell = json!({ "format": "selvik-cell/1", "name": "A cell",
+        "items": [slide("y", [0.0, -900.0], 0.0), slide("x", [1300.0, 0.0], 90.0), ball("mover", Some("y"), 0.0), other],
+        "rules": [{ "id": "r", "name": "apart", "between": ["mover"], "and": ["other"], "required_mm": 20.0, "tight_below_mm": 40.0 }],
+        "programs": [program("y", across), program("x", along)],
+        "run_plan": { "lanes": [{ "programs": ["y"] }, { "programs": ["x"] }] } });
+    let mut files = PackageFiles::default();
+    files
+        .insert("slide.urdf", SLIDE.as_bytes().to_vec())
+        .unwrap();
+    let document = document_from_slice(cell.to_string().as_bytes()).expect("a sound document");
+    let workcell = Workcell::from_document(document, &files).expect("a sound cell");
+    let path = workcell.path().expect("it runs");
+    (workcell, path)
+}
+
+proptest! {
+    /// The closest approach may lie in the part, outside of it, or at its edge.
+    #[test]
+    fn with_a_part_looked_at_first_the_bracket_still_holds_what_geometry_says(
+        aside in 205.0f64..300.0, from in 0.5f64..2.0, long in 0.05f64..1.5,
+    ) {
+        let (workcell, path) = crossing(0.5, Some(aside));
+        let during = (from, from + long);
+        let part = Part { during, of: &|_: &Pair| true };
+        let known = (&Known::default(), &Progress::default());
+        let tried = sweep_tentatively(&workcell.assembly, &path, &workcell.rules, Some(part), known);
+        let [whole] = &tried.whole.pairs[..] else { panic!("one pair") };
+        let exact = (aside - 200.0) * 1e-3;
+        let bracket = whole.clearance;
+        prop_assert!(bracket.lower() <= exact + 1e-9 && exact <= bracket.attained() + 1e-9, "{:?}", whole);
+        for found in &tried.part {
+            prop_assert!(found.clearance.attained() >= exact - 1e-9);
+            prop_assert!((during.0..=during.1).contains(&found.approach.time), "{:?}", found);
+        }
+    }
+
+    /// Both go as before; only when one sets out against the other is new.
+    #[test]
+    fn moves_that_run_as_before_beside_others_that_run_later_are_looked_at_anew(waits in prop::collection::vec(12u8..32, 2..5)) {
+        let known = Known::default();
+        for wait in waits {
+            // Sums of quarters are exact: only the beginnings tell the windows apart.
+            let wait = f64::from(wait) / 4.0;
+            let (workcell, path) = crossing(wait, None);
+            let (assembly, rules, progress) = (&workcell.assembly, &workcell.rules, Progress::default());
+            let tried = sweep_tentatively(assembly, &path, rules, None, (&known, &progress)).whole;
+            let anew = sweep(assembly, &path, rules, &SweepOptions::default(), &progress);
+            prop_assert!(agree(&tried.pairs[0], &anew.pairs[0]), "{}\n{:?}\n{:?}", wait, tried.pairs, anew.pairs);
+            let _ = sweep_again(assembly, &path, rules, &SweepOptions::default(), (&known, &progress));
+        }
+    }
+}
