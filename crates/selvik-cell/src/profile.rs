@@ -53,6 +53,43 @@ pub struct PartFound {
     pub pairs: Vec<PairReport>,
 }
 
+/// What is certain of a cell as it is, though it was not swept to the end.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct CertainAlready {
+    /// Pairs that were looked at as they are now.
+    pub looked_at: usize,
+    /// All that are under a rule.
+    pub count: usize,
+    /// Of those that were looked at: they break their rule.
+    pub broken: usize,
+    /// They are neither certainly broken nor certainly kept.
+    pub not_certified: usize,
+    /// They are tight.
+    pub tight: usize,
+    /// The worst of them.
+    pub pairs: Vec<PairReport>,
+}
+
+/// What sweeps before, also one that was stopped, have found of pairs that are now what they were then.
+#[must_use]
+pub fn certain_already(of: Tentative) -> CertainAlready {
+    let known = of.swept_before();
+    let count = |verdict: Verdict| {
+        let verdicts = known.pairs.iter().map(|p| Verdict::from(p.verdict));
+        verdicts.filter(|&v| v == verdict).count()
+    };
+    let told = known.pairs.iter().take(TOLD);
+    let report = |p| pair_report(of.workcell, of.path, p);
+    CertainAlready {
+        looked_at: known.pairs.len(),
+        count: known.rules.iter().map(|rule| rule.scope.measured).sum(),
+        broken: count(Verdict::Broken),
+        not_certified: count(Verdict::NotCertified),
+        tight: count(Verdict::Tight),
+        pairs: told.map(report).collect(),
+    }
+}
+
 /// So many pairs of a part are told.
 const TOLD: usize = 50;
 

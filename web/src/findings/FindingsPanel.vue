@@ -9,6 +9,7 @@ import ClearanceList from './ClearanceList.vue'
 import CompareSweeps from './CompareSweeps.vue'
 import { useCompare } from './compareStore'
 import { useFindings } from './findingsStore'
+import CertainAlready from './CertainAlready.vue'
 import PartFound from './PartFound.vue'
 import { usePart } from './partStore'
 import { useRules } from './rulesStore'
@@ -155,6 +156,7 @@ const left = computed(() => {
           >swept in {{ findings.findings.took_s.toFixed(1) }} s</span
         >
       </p>
+      <CertainAlready v-if="findings.certain && !findings.job && isSwept" />
       <PartFound v-if="(part.found || part.running) && isSwept" />
       <CompareSweeps v-if="compare.open && isSwept" />
       <VariantsTable v-if="variants.open && isSwept" />

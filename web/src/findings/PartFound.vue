@@ -1,17 +1,13 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 
-import { useUnits } from '../settings/units'
 import { clock } from '../when/whenStore'
-import { useFindings } from './findingsStore'
+import PairRows from './PairRows.vue'
 import { usePart } from './partStore'
 import VerdictMark from './VerdictMark.vue'
-import { pairKey, verdictWord } from './verdicts'
 
 /** What pairs come to in the part of the path that was swept alone, the worst first. */
 const part = usePart()
-const findings = useFindings()
-const units = useUnits()
 
 const SHOWN = 8
 const pairs = computed(() => part.found?.pairs.slice(0, SHOWN) ?? [])
@@ -42,43 +38,18 @@ const counts = computed(() => {
         >
         <button class="link" data-test="leave-part" @click="part.leave">Close</button>
       </p>
-      <button
-        v-for="p in pairs"
-        :key="pairKey(p)"
-        class="pair"
-        data-test="part-pair"
-        title="Go there"
-        @click="findings.showEvidence(p)"
-      >
-        <VerdictMark :verdict="p.verdict" />
-        <span>{{ p.a.name }} – {{ p.b.name }}</span>
-        <span class="number">{{ units.number(p.attained_mm) }}</span>
-        <span class="soft when"
-          >{{ verdictWord(p.verdict) }} · at {{ clock(p.time_s) }} · needs
-          {{ units.short(p.required_mm) }}</span
-        >
-      </button>
+      <PairRows :pairs="pairs" />
     </template>
   </section>
 </template>
 
 <style scoped>
-.said,
-.pair {
+.said {
   display: grid;
   grid-template-columns: 18px minmax(0, 1fr) auto;
   gap: 0 4px;
   align-items: baseline;
   text-align: left;
-}
-.pair:hover {
-  color: var(--accent);
-}
-.pair .number {
-  font-weight: 700;
-}
-.when {
-  grid-column: 2 / 4;
 }
 .link {
   color: var(--accent);

@@ -163,7 +163,7 @@ describe('a part that is swept alone', () => {
     expect(asked.find((a) => a.what === PART)!.body).toEqual({ from_s: 2, to_s: 4 })
     expect(shown.text()).toContain('From 00:02.000 to 00:04.000: 1 broken')
     const shows = vi.spyOn(findings, 'showEvidence').mockResolvedValue()
-    await shown.get(byTest('part-pair')).trigger('click')
+    await shown.get(byTest('pair-row')).trigger('click')
     expect(shows).toHaveBeenCalledWith(part.found!.pairs[0])
     openCell([], 'c', { fingerprint: 'g' })
     await nextTick()

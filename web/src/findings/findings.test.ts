@@ -14,6 +14,7 @@ vi.mock('../api/client', async (original) =>
 
 const SWEEP = 'GET /api/cells/{id}/sweep'
 const FINDINGS = 'GET /api/cells/{id}/findings'
+const CERTAIN = 'GET /api/cells/{id}/certain'
 const PAIRS = 'GET /api/cells/{id}/findings/pairs'
 
 const side = (name: string) => ({ item: name.toLowerCase(), name })
@@ -140,6 +141,34 @@ describe('what was found', () => {
     expect([findings.job, findings.lost]).toEqual([null, 'it was begun 5 times and never ended'])
     findings.heard({ ...event, state: 'stopped' })
     expect(useNotices().said).toContain('stopped')
+  })
+
+  it('is told as far as it is certain already, where no sweep of the model has ended', async () => {
+    const findings = useFindings()
+    const certain = { looked_at: 3, count: 12, broken: 1, not_certified: 0, tight: 0, pairs: [] }
+    let looked_at = 3
+    begin({
+      [SWEEP]: () => last,
+      [FINDINGS]: () => found(many),
+      [CERTAIN]: () => ({ ...certain, looked_at }),
+    })
+    await findings.load()
+    await settled()
+    expect([findings.certain, times(CERTAIN)]).toEqual([null, 0])
+    last = { fresh: false, tag: 'f0', fingerprint: 'f0' }
+    await findings.load()
+    await settled()
+    expect(findings.certain).toEqual(certain)
+    // While one runs it is told by that, and nothing at all is no news.
+    last = { ...last, running: { id: 'j', done: 0, total: 12, elapsed_s: 0, waiting: true } }
+    await findings.load()
+    await settled()
+    expect(findings.certain).toBe(null)
+    looked_at = 0
+    last = { fresh: false, tag: 'f0', fingerprint: 'f0' }
+    await findings.load()
+    await settled()
+    expect([findings.certain, times(CERTAIN)]).toEqual([null, 2])
   })
 
   it('stops the sweep that runs, and asks how it stands, for nobody else may say it', async () => {

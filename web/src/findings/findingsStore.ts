@@ -47,6 +47,8 @@ export const useFindings = defineStore('findings', () => {
   const job = ref<Schemas['RunningJob'] | null>(null)
   /** Why a sweep that was begun will not end. */
   const lost = ref<string | null>(null)
+  /** What is certain of the model as it is, while no sweep of it has ended. */
+  const certain = shallowRef<Schemas['CertainAlready'] | null>(null)
   /** Why there are findings that can't be shown. */
   const unreadable = ref<string | null>(null)
   const shown = shallowRef<Pair | null>(null)
@@ -65,11 +67,17 @@ export const useFindings = defineStore('findings', () => {
     if (mine !== turn) return
     job.value = last.running ?? null
     lost.value = last.lost ?? null
+    void askWhatIsCertain(last.fresh || !!last.running, () => mine === turn)
     if ((last.tag ?? null) === tag) return
     await fetchFindings(last.fingerprint ?? null, () => mine === turn)
     if (mine !== turn) return
     tag = last.tag ?? null
     madeOf.value = last.fingerprint ?? null
+  }
+  async function askWhatIsCertain(needless: boolean, wanted: () => boolean) {
+    if (needless) return (certain.value = null)
+    const found = await answer(api.GET('/api/cells/{id}/certain', path())).catch(() => null)
+    if (wanted()) certain.value = found?.looked_at ? found : null
   }
   async function fetchFindings(fingerprint: string | null, wanted: () => boolean) {
     unreadable.value = null
@@ -188,7 +196,7 @@ export const useFindings = defineStore('findings', () => {
     } else {
       job.value = null
       if (event.state === 'stopped')
-        notices.say('The sweep was stopped; the findings are those of the sweep before.')
+        notices.say('The sweep was stopped. What it has found by then is told as certain already.')
       void load()
     }
   }
@@ -261,6 +269,7 @@ export const useFindings = defineStore('findings', () => {
     madeOf,
     job,
     lost,
+    certain,
     unreadable,
     shown,
     openEdges,

@@ -61,7 +61,9 @@ const rows = computed(() =>
         <b>{{ verdictSentence[trying.told.verdict] }}</b>
         <span class="soft">over the whole path{{ counts && ` · ${counts}` }}</span>
       </p>
-      <p v-if="part" class="soft" data-test="trying-part">In the moves to and from {{ part }}:</p>
+      <p v-if="part" class="soft" data-test="trying-part">
+        In the moves to and from {{ part }}{{ rows.length ? ':' : ' nothing comes near' }}
+      </p>
       <div v-for="{ pair, was } in rows" :key="pairKey(pair)" class="row" data-test="trying-pair">
         <VerdictMark :verdict="pair.verdict" />
         <span class="pair">{{ pair.a.name }} – {{ pair.b.name }}</span>

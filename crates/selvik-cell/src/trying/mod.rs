@@ -6,7 +6,7 @@ use std::collections::HashSet;
 
 use selvik_core::clearance::{
     Known, Pair, PairResult, Part, Progress, Sweep, SweepOptions, sweep, sweep_again,
-    sweep_tentatively,
+    sweep_tentatively, swept_before,
 };
 use selvik_core::program::{MoveSpan, Path};
 use selvik_core::spatial::Pose;
@@ -82,6 +82,14 @@ pub struct Tentative<'a> {
 }
 
 impl Tentative<'_> {
+    /// The pairs that are known as they are now, without looking at any.
+    #[must_use]
+    pub fn swept_before(&self) -> Sweep {
+        let (assembly, rules) = (&self.workcell.assembly, &self.workcell.rules);
+        let options = SweepOptions::default();
+        swept_before(assembly, self.path, rules, &options, self.known)
+    }
+
     /// All pairs over the whole path; `None` when it was stopped.
     #[must_use]
     pub fn swept(&self, progress: &Progress) -> Option<Sweep> {

@@ -25,8 +25,10 @@ use crate::report::side;
 
 /// Shifts are told apart by no less than this, and are whole multiples of it, mm.
 pub const SHORTEST_MM: f64 = 0.1;
-/// So much farther is looked where more than the shift moves, so that nothing is known of the steps between, mm.
+/// The shortest step where more than the shift moves, so that nothing is known of the steps between, mm.
 const BLIND_MM: f64 = 1.0;
+/// The step where a target can't be reached, mm.
+const UNREACHED_MM: f64 = 10.0;
 /// No shift is longer, mm.
 const LONGEST_MM: f64 = 2000.0;
 /// So many sweeps at most.
@@ -185,6 +187,23 @@ fn unkept<'a>(
 }
 
 impl ShiftWanted {
+    /// So much farther is looked where more than the shift moves, so that nothing is known of the steps between, mm. What a robot
+    /// moves goes about as far as the target: half of what is lacking is no step too far, as a rule.
+    fn blind_mm(&self, way: &Lacking) -> f64 {
+        match self.subject {
+            Subject::Items(_) => BLIND_MM,
+            Subject::Target(_) if way.between.is_none() => UNREACHED_MM,
+            Subject::Target(_) => (way.short * 500.0).round().max(BLIND_MM),
+        }
+    }
+
+    fn kept(&self) -> &'static str {
+        match self.subject {
+            Subject::Items(_) => "It keeps all its rules where it stands.",
+            Subject::Target(_) => "The moves to and from it keep their rules as they are.",
+        }
+    }
+
     fn directions(&self, posed: &Posed) -> Result<Vec<Vector>> {
         if !(self.most_mm > 0.0 && self.most_mm <= LONGEST_MM) {
             return Err(FormatError::said(format!(
@@ -247,18 +266,34 @@ pub fn smallest_shift(
         return Ok(ShiftFound {
             by_mm: Some([0.0; 3]),
             smallest: true,
-            ..none(2, "It keeps all its rules where it stands.")
+            ..none(2, wanted.kept())
         });
     };
     let mut last = way.said.clone();
     let mut proven = shortest.rigid;
-    let further = |length: f64, proven: bool, short: f64| {
-        next(length, if proven { short * 1e3 } else { BLIND_MM })
+    let further = |length: f64, proven: bool, way: &Lacking| {
+        next(
+            length,
+            if proven {
+                way.short * 1e3
+            } else {
+                wanted.blind_mm(way)
+            },
+        )
     };
-    let first = further(0.0, proven, way.short);
-    let mut open: Vec<(f64, Vector)> = directions.iter().map(|d| (first, *d)).collect();
+    let first = further(0.0, proven, way);
+    let begin = |&direction: &Vector| Try {
+        length: first,
+        direction,
+        failed: 0.0,
+    };
+    let mut open: Vec<Try> = directions.iter().map(begin).collect();
     while let Some(at) = nearest(&open) {
-        let (length, direction) = open.swap_remove(at);
+        let Try {
+            length,
+            direction,
+            failed,
+        } = open.swap_remove(at);
         if length > wanted.most_mm {
             break;
         }
@@ -268,6 +303,18 @@ pub fn smallest_shift(
         };
         proven &= found.rigid;
         let Some(way) = found.in_the_way(&outset) else {
+            // Between the last that did not help and this one a shorter one may do.
+            let (mut failed, mut length, mut sweeps) = (failed, length, sweeps);
+            while !proven && length - failed > BLIND_MM * 1.5 {
+                let middle = tidy(f64::midpoint(failed, length).round());
+                let (found, all) = shift(direction * middle)?;
+                let Some(found) = found else { break };
+                sweeps = all;
+                match found.in_the_way(&outset) {
+                    None => length = middle,
+                    Some(_) => failed = middle,
+                }
+            }
             return Ok(ShiftFound {
                 by_mm: Some((direction * length).map(tidy).into()),
                 length_mm: length,
@@ -280,15 +327,28 @@ pub fn smallest_shift(
             let said = format!("Nothing was found in {MOST} sweeps; {last} is in the way.");
             return Ok(none(sweeps, &said));
         }
-        open.push((further(length, proven, way.short), direction));
+        open.push(Try {
+            length: further(length, proven, way),
+            direction,
+            failed: length,
+        });
     }
     let most = wanted.most_mm;
-    let said = if proven {
-        format!("No shift up to {most} mm helps; {last} is in the way.")
-    } else {
-        format!("None was found up to {most} mm in steps of a millimetre; {last} is in the way.")
+    let said = match wanted.subject {
+        _ if proven => format!("No shift up to {most} mm helps; {last} is in the way."),
+        Subject::Items(_) => format!(
+            "None was found up to {most} mm in steps of a millimetre; {last} is in the way."
+        ),
+        Subject::Target(_) => format!("None was found up to {most} mm; {last} is in the way."),
     };
     Ok(none(sweeps, &said))
+}
+
+/// A shift to be tried, and the longest that was, that way, and did not help, mm.
+struct Try {
+    length: f64,
+    direction: Vector,
+    failed: f64,
 }
 
 /// The length to try after `length`, of which `short` is lacking at least, mm.
@@ -302,9 +362,9 @@ fn tidy(mm: f64) -> f64 {
     (mm * 1e6).round() / 1e6 + 0.0
 }
 
-fn nearest(open: &[(f64, Vector)]) -> Option<usize> {
+fn nearest(open: &[Try]) -> Option<usize> {
     let lengths = open.iter().enumerate();
     lengths
-        .min_by(|x, y| x.1.0.total_cmp(&y.1.0))
+        .min_by(|x, y| x.1.length.total_cmp(&y.1.length))
         .map(|(at, _)| at)
 }

@@ -55,6 +55,7 @@ pub use rules::{Allowance, Moves, Named, NamedBy, Pair, Requirement, Rule, RuleS
 pub use scope::{LeftOut, LeftOutReason, Naming, RuleScope, Scope};
 pub use sweep::{
     Allowed, PairResult, RuleResult, Sweep, SweepOptions, named, scope_along, sweep, sweep_again,
+    swept_before,
 };
 pub use tentative::{Part, TentativeSweep, sweep_tentatively};
 pub use triangle_triangle::{TrianglePair, triangle_distance};

@@ -208,6 +208,33 @@ pub fn sweep_again(
     summed(rules, scope, (found, aside), recalled, !progress.stopped())
 }
 
+/// What is `known` already, without looking at anything: the pairs that sweeps before have looked at to the end, also one that
+/// was stopped. It is not complete, whatever it holds.
+#[must_use]
+pub fn swept_before(
+    assembly: &Assembly,
+    path: &Path,
+    rules: &RuleSet,
+    options: &SweepOptions,
+    known: &Known,
+) -> Sweep {
+    let scope = scope_along(assembly, path, rules);
+    let keys = Keys::new(assembly, path, options.numbers(), scope.pairs.iter());
+    let of = Along {
+        assembly,
+        path,
+        rules,
+        options,
+        keys: &keys,
+    };
+    let asked = of.of_interest(&scope);
+    let aside = aside(&scope, &asked);
+    let recalled = known.recall(&asked, |pair| of.requirement(pair));
+    let found: Vec<PairResult> = recalled.into_iter().flatten().collect();
+    let count = found.len();
+    summed(rules, scope, (found, aside), count, false)
+}
+
 /// Rules along a path, and how closely they are looked at.
 #[derive(Clone, Copy)]
 pub(super) struct Along<'a> {

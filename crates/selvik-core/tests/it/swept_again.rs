@@ -9,7 +9,7 @@ use selvik_core::cell::{Cell, Item, Role};
 use selvik_core::clearance::{
     Allowance, BandShape, Counted, Known, Limit, Named, Pair, PairResult, Progress, Requirement,
     Rule, RuleSet, Sweep, SweepOptions, Verdict, clearance_band, clearance_band_again, distance,
-    sweep, sweep_again,
+    sweep, sweep_again, swept_before,
 };
 use selvik_core::mesh::{Surface, box_mesh, cylinder_mesh};
 use selvik_core::program::Path;
@@ -280,6 +280,32 @@ fn only_what_a_change_concerns_is_looked_at_again() {
     // Certain all the more under a lower threshold, no longer under a higher one.
     assert_eq!(sweep(Some(Edit::Require(0.1))), 0);
     assert_eq!(sweep(Some(Edit::Require(2000.0))), 2);
+}
+
+#[test]
+fn what_is_known_is_told_without_a_look_and_never_as_all_there_is() {
+    let shapes = [box_mesh([0.1, 0.1, 0.4]), cylinder_mesh(0.08, 0.4, 8)];
+    let shapes = shapes.map(|mesh| Arc::new(Surface::new(mesh)));
+    let (arm, known, mut model) = (arm(), Known::default(), Model::begin());
+    let (options, progress) = (SweepOptions::default(), Progress::default());
+    let mut told = |model: &Model, looked: bool| {
+        let (assembly, path, rules) = (model.assembly(&shapes, &arm), model.path(), model.rules());
+        let all = if looked {
+            sweep_again(&assembly, &path, &rules, &options, (&known, &progress))
+        } else {
+            sweep(&assembly, &path, &rules, &options, &progress)
+        };
+        let before = swept_before(&assembly, &path, &rules, &options, &known);
+        assert!(!before.complete && before.verdict() <= Verdict::NotCertified);
+        for pair in &before.pairs {
+            assert!(all.pairs.contains(pair), "{pair:?}");
+        }
+        (before.pairs.len(), all.pairs.len())
+    };
+    assert_eq!(told(&model, false), (0, 12));
+    assert_eq!(told(&model, true), (12, 12));
+    model.apply(&Edit::MovePost(3, -1.5, 0.1));
+    assert_eq!(told(&model, false), (10, 12));
 }
 
 #[test]

@@ -124,6 +124,7 @@ fn documents() -> OpenApiRouter<App> {
         .routes(routes!(trying::try_out))
         .routes(routes!(trying::find_shift))
         .routes(routes!(trying::clearance_profile))
+        .routes(routes!(trying::certain))
         .routes(routes!(trying::sweep_part))
         .routes(routes!(along::knots_about))
         .routes(routes!(

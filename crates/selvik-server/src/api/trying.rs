@@ -6,7 +6,9 @@ use axum::Json;
 use axum::extract::{Path, State};
 use selvik_cell::arranging::{Arrange, FrameChoice, Posed, Subject, edit_of};
 use selvik_cell::document::PoseDocument;
-use selvik_cell::profile::{PartFound, ProfileWanted, profile, swept_part};
+use selvik_cell::profile::{
+    CertainAlready, PartFound, ProfileWanted, certain_already, profile, swept_part,
+};
 use selvik_cell::report::BandReport;
 use selvik_cell::trying::{
     Asked, ShiftFound, ShiftWanted, Shifted, Tentative, Tried, smallest_shift,
@@ -130,6 +132,20 @@ pub async fn clearance_profile(
         }
     });
     Ok(Json(found.await??))
+}
+
+/// What is certain of the cell as it is, though it was not swept to the end: a sweep was stopped, or something has changed since.
+/// Known where its sweeps are worked on, as far as it is in memory there.
+#[utoipa::path(get, path = "/api/cells/{id}/certain", params(("id" = Uuid, Path)),
+    responses((status = 200, body = CertainAlready)))]
+pub async fn certain(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+) -> Result<Json<CertainAlready>, Problem> {
+    let cell = app.cells.get(id).await?;
+    cell.path()?;
+    let found = tokio::task::spawn_blocking(move || certain_already(tentative(&cell)));
+    Ok(Json(found.await?))
 }
 
 /// A part of the path.

@@ -129,7 +129,7 @@ async fn a_clamp_is_tried_elsewhere_shifted_by_as_little_as_helps_and_compared()
         "it is swept alone, and nothing of it lies elsewhere",
         &format!(
             "(() => {{ const [from, to] = {shown}.split('–').map((t) => t.trim()); \
-             const at = [...document.querySelectorAll('[data-test=part-pair]')].map((e) => /at ([\\d:.]+)/.exec(e.textContent)[1]); \
+             const at = [...document.querySelectorAll('[data-test=part-found] [data-test=pair-row]')].map((e) => /at ([\\d:.]+)/.exec(e.textContent)[1]); \
              return at.length > 3 && at.every((t) => from <= t && t <= to) }})()"
         ),
     )
