@@ -28,7 +28,7 @@ const pairs = computed(() => {
 <template>
   <section class="figures" aria-label="Certain already" data-test="certain">
     <p>Certain already: {{ findings.certain!.looked_at }} of {{ findings.certain!.count }} pairs</p>
-    <p class="soft">{{ counts }}; the others were not looked at</p>
+    <p class="soft">{{ counts }}; the others were not looked at yet</p>
     <button v-if="pairs.length" class="link" data-test="show-certain" @click="open = !open">
       {{ open ? 'Hide the worst' : 'Show the worst' }}
     </button>
@@ -38,6 +38,7 @@ const pairs = computed(() => {
 
 <style scoped>
 .link {
+  justify-self: start;
   color: var(--accent);
 }
 </style>

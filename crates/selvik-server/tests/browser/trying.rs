@@ -1,7 +1,9 @@
 //! Changes are tried by hand before they are made, made, and compared with what was before; the strip shows when.
 
+use serde_json::json;
+
 use crate::support::Server;
-use crate::support::browser::{Browser, Button, key};
+use crate::support::browser::{Browser, Button, bluish, key};
 
 const SWEPT: &str = "document.querySelectorAll('[data-test=finding]').length > 3 \
     && !document.querySelector('.job') && !document.querySelector('.stale')";
@@ -202,6 +204,64 @@ async fn variants_are_swept_without_being_made_and_the_best_is_made() {
     b.until(
         "they are gone",
         "!document.querySelector('[data-test=variant]')",
+    )
+    .await;
+}
+
+/// A target has handles: its robot goes there with it, what it comes to is told, and letting go makes it so.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_target_is_dragged_and_its_robot_goes_along() {
+    let server = Server::start().await;
+    server.with(&crate::support::demo()).await;
+    // No frames: only the handles are so blue.
+    let b = Browser::open_with(&server.url, json!({"selvik.furniture": {"kinds": []}})).await;
+    b.open_cell().await;
+    b.until("the sweep is done", SWEPT).await;
+    b.keys("y").await;
+    b.script("document.querySelectorAll('[data-test=moves] [role=option]')[1].click()")
+        .await;
+    b.click("target-move").await;
+    b.until(
+        "its handles are on",
+        "document.querySelector('[data-test=target-move][aria-pressed=true]')",
+    )
+    .await;
+    b.rests_for(30).await;
+    let before = b.value("target-Z").await;
+    let blue = |[r, g, b]: [u8; 3]| b > 170 && r < 70 && g < 110;
+    let arrow = b.somewhere(blue).await;
+    let (_, top, ..) = b.bounds(bluish).await;
+    b.take_along(Button::Left, arrow, (arrow.0, arrow.1 - 60.0))
+        .await;
+    b.until(
+        "the moves to and from it are told",
+        "/In the moves to and from P2/.test(document.querySelector('[data-test=trying-part]')?.textContent ?? '') \
+         && !document.querySelector('[data-test=trying].behind')",
+    )
+    .await;
+    b.rests().await;
+    let (_, higher, ..) = b.bounds(bluish).await;
+    assert!(
+        higher < top - 3.0,
+        "the robot goes along: {top} to {higher}"
+    );
+    assert!(
+        (b.value("target-Z").await - before).abs() < 1e-9,
+        "it is only tried"
+    );
+    b.drop_it(Button::Left).await;
+    b.undo_says("Undo target P2").await;
+    b.until(
+        "its number is another",
+        &format!(
+            "Math.abs(Number(document.querySelector('[data-test=target-Z]').value) - {before}) > 5"
+        ),
+    )
+    .await;
+    b.keys(key::ESCAPE).await;
+    b.until(
+        "the handles go",
+        "!document.querySelector('[data-test=target-move][aria-pressed=true]')",
     )
     .await;
 }

@@ -245,3 +245,95 @@ async fn a_part_is_swept_alone_and_knots_are_gone_through_one_by_one() {
     assert_eq!(about(1e9).await["after_s"], Value::Null);
     assert!(about(1e9).await["before_s"].as_f64() > Some(20.0));
 }
+
+/// The purge targets of the demo: their robot goes along, what it comes to is told, and nothing is changed until it is arranged.
+#[tokio::test]
+async fn a_target_is_tried_arranged_and_shifted() {
+    let (server, id) = Server::with_demo().await;
+    let cell = format!("/api/cells/{id}");
+    server.swept(&id).await;
+    let named = json!({ "program": "purge", "target": "P2" });
+    let place =
+        |frame: &str| json!({ "program": "purge", "target": "P2", "frame": frame, "time_s": 0 });
+    let (status, stands) = post(&server, &format!("{cell}/target-facts"), place("own")).await;
+    assert_eq!(
+        (status, &stands["world"]),
+        (StatusCode::OK, &stands["axes"])
+    );
+
+    let up = |z: f64| json!({ "motion": { "by": [0, 0, z, 0, 0, 0, 1] } });
+    let body = json!({ "target": named, "time_s": 2, "how": up(0.05) });
+    let (status, tried) = post(&server, &format!("{cell}/try"), body).await;
+    assert_eq!(status, StatusCode::OK, "{tried}");
+    let during = tried["during_s"].as_array().expect("two");
+    assert!(
+        during[0].as_f64() > Some(1.0) && during[1].as_f64() < Some(6.0),
+        "{during:?}"
+    );
+    let times = tried["pairs"]
+        .as_array()
+        .expect("pairs")
+        .iter()
+        .map(|p| p["time_s"].as_f64());
+    assert!(
+        times
+            .clone()
+            .all(|t| during[0].as_f64() <= t && t <= during[1].as_f64())
+    );
+    assert!(!tried["nodes"].as_array().expect("the robot").is_empty());
+    assert_eq!(server.get(&cell).await["revision"], 1, "nothing is changed");
+
+    let arrange = json!({ "base_revision": 1, "target": named, "time_s": 2, "how": up(0.05) });
+    let (status, after) = post(&server, &format!("{cell}/arrange"), arrange).await;
+    assert_eq!((status, &after["revision"]), (StatusCode::OK, &json!(2)));
+    let (_, now) = post(&server, &format!("{cell}/target-facts"), place("world")).await;
+    let higher = now["world"][2].as_f64().unwrap() - stands["world"][2].as_f64().unwrap();
+    assert!((higher - 0.05).abs() < 1e-9, "{higher}");
+
+    // It keeps its rules; so does it elsewhere, and what can't be meant is refused.
+    let find = |most: f64| json!({ "target": named, "time_s": 2, "frame": "parent", "axes": [2], "most_mm": most });
+    let (status, shift) = post(&server, &format!("{cell}/smallest-shift"), find(50.0)).await;
+    assert_eq!(
+        (status, &shift["length_mm"]),
+        (StatusCode::OK, &json!(0.0)),
+        "{shift}"
+    );
+    let unknown =
+        json!({ "target": { "program": "purge", "target": "P9" }, "time_s": 0, "how": up(0.1) });
+    for (path, body) in [("try", unknown), ("smallest-shift", find(-1.0))] {
+        let (status, problem) = post(&server, &format!("{cell}/{path}"), body).await;
+        assert!(status.is_client_error(), "{path}: {problem}");
+    }
+}
+
+/// After an edit what it does not concern is as certain as before; of a new server nothing is.
+#[tokio::test]
+async fn what_is_certain_already_is_told() {
+    let (server, id) = Server::with_demo().await;
+    let cell = format!("/api/cells/{id}");
+    let certain = async || server.get(&format!("{cell}/certain")).await;
+    let none = certain().await;
+    assert_eq!(none["looked_at"], 0);
+    let all = server.swept(&id).await["pairs"]
+        .as_array()
+        .expect("pairs")
+        .len();
+    assert!(all > 3);
+    let whole = certain().await;
+    assert_eq!(whole["looked_at"], whole["count"]);
+    let by = json!({ "motion": { "by": [0.001, 0, 0, 0, 0, 0, 1] } });
+    let arrange = json!({ "base_revision": 1, "items": [CLAMP], "time_s": 0, "how": by });
+    let (status, _) = post(&server, &format!("{cell}/arrange"), arrange).await;
+    assert_eq!(status, StatusCode::OK);
+    let part = certain().await;
+    let (looked, count) = (
+        part["looked_at"].as_u64().unwrap(),
+        part["count"].as_u64().unwrap(),
+    );
+    assert!(looked < count && looked > count / 2, "{looked} of {count}");
+    // The bracket passes the clamp too near; that is not known any more of where the clamp is now.
+    assert_eq!(
+        whole["broken"].as_u64(),
+        part["broken"].as_u64().map(|n| n + 1)
+    );
+}
