@@ -288,7 +288,7 @@ fn what_is_known_is_told_without_a_look_and_never_as_all_there_is() {
     let shapes = shapes.map(|mesh| Arc::new(Surface::new(mesh)));
     let (arm, known, mut model) = (arm(), Known::default(), Model::begin());
     let (options, progress) = (SweepOptions::default(), Progress::default());
-    let mut told = |model: &Model, looked: bool| {
+    let told = |model: &Model, looked: bool| {
         let (assembly, path, rules) = (model.assembly(&shapes, &arm), model.path(), model.rules());
         let all = if looked {
             sweep_again(&assembly, &path, &rules, &options, (&known, &progress))
