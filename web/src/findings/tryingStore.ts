@@ -57,7 +57,7 @@ export const useTrying = defineStore('trying', () => {
   watch(
     () => held.dragged,
     (dragged) => {
-      if (!dragged) return leave()
+      if (!dragged || !held.on) return leave()
       if (!cell.cell?.document.rules?.length) return
       waiting = { motion: { by: dragged.motion } }
       behind.value = true

@@ -69,6 +69,7 @@ describe('what is dragged', () => {
     const document = { name: 'A cell', items: [], rules: cellRules }
     openCell([], 'c', { document } as never)
     useWhat().selected = new Set(['clamp'])
+    useHeld().on = { what: 'selection', mode: 'move' }
     useTrying()
     return mounted(TryingCard, pinia)
   }

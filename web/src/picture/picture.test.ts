@@ -112,8 +112,11 @@ describe('handles', () => {
   /** A scene that keeps what handles it is told to show, and what they tell. */
   function told() {
     const now = { carried: null as Carried | null, hooks: {} as CarryHooks }
-    const setHandles = (carried: Carried | null, hooks: CarryHooks = {}) =>
+    const setHandles = (carried: Carried | null, hooks: CarryHooks = {}) => {
+      // As handles do that are taken away in the middle of a drag.
+      if (!carried) now.hooks.moved?.(new Matrix4())
       Object.assign(now, { carried, hooks })
+    }
     return { now, scene: shallowRef({ stage: { setHandles } } as unknown as Scene) }
   }
   const by = (x: number) => new Matrix4().makeTranslation(x, 0, 0)
@@ -248,6 +251,18 @@ describe('handles', () => {
       await now.hooks.placed!(by(0.25))
       expect(asked.map((a) => a.what)).toContain('POST /api/cells/{id}/arrange')
       expect([useHeld().dragged, trying.told]).toEqual([null, null])
+    })
+
+    it('leave nothing tried behind when they go in the middle of a drag', async () => {
+      const { now, target } = begun()
+      const trying = useTrying()
+      target.toggleHandles('move')
+      await settled()
+      now.hooks.moved!(by(0.25))
+      await settled()
+      useHeld().on = null
+      await settled()
+      expect([useHeld().dragged, trying.told, trying.refused]).toEqual([null, null, ''])
     })
 
     it('are back where it was if it may not be elsewhere', async () => {

@@ -43,9 +43,10 @@ export function useHandles(
   function show() {
     const [mode, on] = [held.on?.mode, grasp.value]
     if (!mode || !on || loading.value) {
+      // What is put back where it was is told as moved once more.
+      scene.value?.stage.setHandles(null)
       dragging = false
       held.dragged = null
-      scene.value?.stage.setHandles(null)
       return
     }
     // What is dragged keeps its handles where it was taken.
