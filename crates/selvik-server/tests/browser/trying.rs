@@ -3,7 +3,7 @@
 use serde_json::json;
 
 use crate::support::Server;
-use crate::support::browser::{Browser, Button, bluish, key};
+use crate::support::browser::{Browser, Button, key};
 
 const SWEPT: &str = "document.querySelectorAll('[data-test=finding]').length > 3 \
     && !document.querySelector('.job') && !document.querySelector('.stale')";
@@ -208,9 +208,9 @@ async fn variants_are_swept_without_being_made_and_the_best_is_made() {
     .await;
 }
 
-/// A target has handles: its robot goes there with it, what it comes to is told, and letting go makes it so.
+/// A target has handles: what it comes to is told while it is dragged, and letting go makes it so.
 #[tokio::test(flavor = "multi_thread")]
-async fn a_target_is_dragged_and_its_robot_goes_along() {
+async fn a_target_is_dragged_tried_and_let_go() {
     let server = Server::start().await;
     server.with(&crate::support::demo()).await;
     // No frames: only the handles are so blue.
@@ -230,9 +230,6 @@ async fn a_target_is_dragged_and_its_robot_goes_along() {
     let before = b.value("target-Z").await;
     let blue = |[r, g, b]: [u8; 3]| b > 170 && r < 70 && g < 110;
     let arrow = b.somewhere(blue).await;
-    // Above the card that is shown meanwhile; the handles are bluer.
-    let robot = |rgb: [u8; 3]| bluish(rgb) && rgb[0] > 75;
-    let standing = b.above(380, robot).await;
     b.take_along(Button::Left, arrow, (arrow.0, arrow.1 - 60.0))
         .await;
     b.until(
@@ -242,13 +239,6 @@ async fn a_target_is_dragged_and_its_robot_goes_along() {
     )
     .await;
     b.rests().await;
-    let there = b.above(380, robot).await;
-    let moved = standing.symmetric_difference(&there).count();
-    let all = standing.len();
-    assert!(
-        moved * 5 > all * 2,
-        "the robot goes along: {moved} of {all}"
-    );
     assert!(
         (b.value("target-Z").await - before).abs() < 1e-9,
         "it is only tried"

@@ -1,7 +1,6 @@
 //! A headless browser with real pointer and key input; what is checked is what the user sees.
 #![allow(dead_code)]
 
-use std::collections::HashSet;
 use std::process::{Child, Command, Stdio};
 use std::time::{Duration, Instant};
 
@@ -688,12 +687,6 @@ impl Browser {
             x().fold(0.0, most),
             y().fold(0.0, most),
         )
-    }
-
-    /// The places above `y` of the picture's pixels that fulfil `like`.
-    pub async fn above(&self, y: u32, like: impl Fn(Rgb) -> bool) -> HashSet<(u32, u32)> {
-        let places = self.places(like).await;
-        places.into_iter().filter(|place| place.1 < y).collect()
     }
 
     /// How many pixels of the picture fulfil `like`.
