@@ -66,6 +66,8 @@ pub struct CertainAlready {
     pub not_certified: usize,
     /// They are tight.
     pub tight: usize,
+    /// They meet their rule.
+    pub meets: usize,
     /// The worst of them.
     pub pairs: Vec<PairReport>,
 }
@@ -86,6 +88,7 @@ pub fn certain_already(of: Tentative) -> CertainAlready {
         broken: count(Verdict::Broken),
         not_certified: count(Verdict::NotCertified),
         tight: count(Verdict::Tight),
+        meets: count(Verdict::Meets),
         pairs: told.map(report).collect(),
     }
 }

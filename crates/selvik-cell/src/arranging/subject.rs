@@ -150,21 +150,45 @@ impl TargetNamed {
         }
     }
 
-    /// From when to when it matters on `path`, s: from the first move that goes there to the last that leaves; `None` where none
-    /// does.
+    /// From when to when it matters on `path`, s: from the first move that goes there to the end of the last that leaves, or of all
+    /// where none leaves; `None` where none goes there.
     ///
     /// # Errors
     /// [`FormatError`] when it is not there.
     pub fn used(&self, document: &CellDocument, path: &Path) -> Result<Option<(f64, f64)>> {
         let reached = self.reached(document, path)?;
+        let is_same = |x: &MoveSpan, y: &MoveSpan| {
+            (x.lane, x.program, x.index) == (y.lane, y.program, y.index)
+        };
+        // Those of a lane follow each other.
         let left = |span: &MoveSpan| {
-            let later = path.spans().iter();
-            let later =
-                later.filter(|s| s.lane == span.lane && s.start >= span.end && s.end > s.start);
-            later.map(|s| s.end).reduce(f64::min).unwrap_or(span.end)
+            let of_lane = path.spans().iter().filter(|s| s.lane == span.lane);
+            let later = of_lane.skip_while(|s| !is_same(s, span)).skip(1);
+            let moves = later.filter(|s| moves(document, s));
+            moves.map(|s| s.end).next().unwrap_or(path.duration())
         };
         let from = reached.iter().map(|span| span.start).reduce(f64::min);
         let to = reached.iter().map(|span| left(span)).reduce(f64::max);
         Ok(from.zip(to).filter(|(from, to)| from < to))
     }
+}
+
+/// Whether something moves in a span: in a wait the robot stands where it was brought.
+fn moves(document: &CellDocument, span: &MoveSpan) -> bool {
+    let id = document
+        .run_plan
+        .lanes
+        .get(span.lane)
+        .and_then(|lane| lane.programs.get(span.program));
+    let program = document.programs.iter().find(|p| Some(&p.id) == id);
+    let step = program.and_then(|p| p.moves.get(span.index));
+    !matches!(
+        step,
+        Some(
+            MoveDocument::Wait { .. }
+                | MoveDocument::Sync { .. }
+                | MoveDocument::Take { .. }
+                | MoveDocument::Release { .. }
+        )
+    )
 }

@@ -37,7 +37,8 @@ pub struct Tried {
     pub tight: usize,
     /// When `pairs` are looked at: the whole path for items, the moves to and from it for a target.
     pub during_s: [f64; 2],
-    /// The worst pairs of what moves otherwise then; of items that are in no pair, of all.
+    /// The worst pairs of what moves otherwise then; of items that are in no pair, of all. For how long they break their rule is
+    /// not looked for.
     pub pairs: Vec<PairReport>,
     /// What is nearest to what was moved at the instant asked about, the nearest to its rule first.
     pub now: Vec<NearPair>,

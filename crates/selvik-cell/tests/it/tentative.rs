@@ -242,6 +242,32 @@ fn what_another_lane_does_changes_no_pair() {
     assert_eq!(recalled(&after, &longer), 5);
 }
 
+/// The arm ends its program in a post and stands there; what is broken then is broken to the end of the path, however long the
+/// other lane makes that, also where it was known before.
+#[test]
+fn what_stands_still_in_something_does_so_to_the_end() {
+    let (files, known, mut model) = (files(), Known::default(), Model::begin());
+    model.arm.truncate(2);
+    model.arm[1].0 = [0.0, 0.0];
+    model.posts[2] = [900.0, 0.0];
+    let lasts = |model: &Model, before: &[&Workcell]| {
+        let (workcell, path) = model.built(&files, before);
+        let known = (&known, &Progress::default());
+        let options = SweepOptions::default();
+        let found = sweep_again(&workcell.assembly, &path, &workcell.rules, &options, known);
+        let worst = &found.pairs[0];
+        let ends =
+            [&worst.tight, &worst.broken, &worst.touching].map(|all| all.last().unwrap().end);
+        assert_eq!(ends, [(path.duration(), path.duration()); 3], "{worst:?}");
+        (found.recalled, path.duration(), workcell)
+    };
+    let (recalled, shorter, before) = lasts(&model, &[]);
+    assert_eq!(recalled, 0);
+    model.slide.push(-500.0);
+    let (recalled, longer, _) = lasts(&model, &[&before]);
+    assert!(recalled >= 10 && longer > shorter + 1.0, "{recalled}");
+}
+
 fn files() -> PackageFiles {
     let mut files = PackageFiles::default();
     for (name, said) in [("arm.urdf", ARM), ("slide.urdf", SLIDE)] {
@@ -253,6 +279,20 @@ fn files() -> PackageFiles {
 /// A ball of 100 mm waits and goes along Y from −900 to 600 mm past another that is `aside` (mm) of its way, or across the way of
 /// one that goes slowly along X from 1,300 to −500 mm.
 fn crossing(wait: f64, aside: Option<f64>) -> (Workcell, Path) {
+    let moves = json!([{ "move": "wait", "seconds": wait }, joint(1500.0, 100.0)]);
+    passing([-900.0, 0.0], moves, aside)
+}
+
+/// The ball stands in the way of the other until its lane begins, and leaves.
+fn leaving(start: f64) -> (Workcell, Path) {
+    passing([0.0, start], json!([joint(1500.0, 100.0)]), None)
+}
+
+fn joint(mm: f64, speed_percent: f64) -> Value {
+    json!({ "move": "joint", "joints_deg_or_mm": [mm], "speed_percent": speed_percent })
+}
+
+fn passing([y, start]: [f64; 2], moves: Value, aside: Option<f64>) -> (Workcell, Path) {
     let slide = |id: &str, at: [f64; 2], yaw: f64| {
         json!({ "id": id, "name": id, "role": "structure", "mechanism": { "from": { "urdf": "slide.urdf" } },
             "pose": { "xyz_mm": [at[0], at[1], 0.0], "rpy_deg": [0.0, 0.0, yaw] } })
@@ -266,19 +306,14 @@ fn crossing(wait: f64, aside: Option<f64>) -> (Workcell, Path) {
         aside.is_none().then_some("x"),
         aside.unwrap_or(0.0),
     );
-    let joint = |mm: f64, speed_percent: f64| json!({ "move": "joint", "joints_deg_or_mm": [mm], "speed_percent": speed_percent });
     let program = |id: &str, moves: Value| json!({ "id": id, "name": id, "robot": id, "targets": [], "moves": moves });
-    let across = json!([{ "move": "wait", "seconds": wait }, joint(1500.0, 100.0)]);
     let along = json!([joint(1800.0, 20.0)]);
     let cell = json!({ "format": "selvik-cell/1", "name": "A cell",
-        "items": [slide("y", [0.0, -900.0], 0.0), slide("x", [1300.0, 0.0], 90.0), ball("mover", Some("y"), 0.0), other],
+        "items": [slide("y", [0.0, y], 0.0), slide("x", [1300.0, 0.0], 90.0), ball("mover", Some("y"), 0.0), other],
         "rules": [{ "id": "r", "name": "apart", "between": ["mover"], "and": ["other"], "required_mm": 20.0, "tight_below_mm": 40.0 }],
-        "programs": [program("y", across), program("x", along)],
-        "run_plan": { "lanes": [{ "programs": ["y"] }, { "programs": ["x"] }] } });
-    let mut files = PackageFiles::default();
-    files
-        .insert("slide.urdf", SLIDE.as_bytes().to_vec())
-        .unwrap();
+        "programs": [program("y", moves), program("x", along)],
+        "run_plan": { "lanes": [{ "programs": ["y"], "start_s": start }, { "programs": ["x"] }] } });
+    let files = files();
     let document = document_from_slice(cell.to_string().as_bytes()).expect("a sound document");
     let workcell = Workcell::from_document(document, &files).expect("a sound cell");
     let path = workcell.path().expect("it runs");
@@ -318,6 +353,20 @@ proptest! {
             let tried = sweep_tentatively(assembly, &path, rules, None, (&known, &progress)).whole;
             let anew = sweep(assembly, &path, rules, &SweepOptions::default(), &progress);
             prop_assert!(agree(&tried.pairs[0], &anew.pairs[0]), "{}\n{:?}\n{:?}", wait, tried.pairs, anew.pairs);
+            let _ = sweep_again(assembly, &path, rules, &SweepOptions::default(), (&known, &progress));
+        }
+    }
+
+    /// While it waits for its lane to begin, one stands in the other's way: how long is not told by what it does.
+    #[test]
+    fn what_stands_for_longer_beside_a_move_is_looked_at_anew(starts in prop::collection::vec(18u8..44, 2..7)) {
+        let known = Known::default();
+        for start in starts {
+            let (workcell, path) = leaving(f64::from(start) / 4.0);
+            let (assembly, rules, progress) = (&workcell.assembly, &workcell.rules, Progress::default());
+            let tried = sweep_tentatively(assembly, &path, rules, None, (&known, &progress)).whole;
+            let anew = sweep(assembly, &path, rules, &SweepOptions::default(), &progress);
+            prop_assert!(agree(&tried.pairs[0], &anew.pairs[0]), "{}\n{:?}\n{:?}", start, tried.pairs, anew.pairs);
             let _ = sweep_again(assembly, &path, rules, &SweepOptions::default(), (&known, &progress));
         }
     }

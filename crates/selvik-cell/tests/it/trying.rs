@@ -510,6 +510,21 @@ fn a_target_is_tried_with_what_its_robot_moves() {
     );
 }
 
+/// It stays there while it waits, and to the end where nothing leaves.
+#[rstest]
+#[case::waits(json!([to(500.0), there(), { "move": "wait", "seconds": 2.0 }, to(0.0), to(1000.0)]), Some(3))]
+#[case::stays(json!([to(500.0), there(), { "move": "wait", "seconds": 2.0 }]), None)]
+fn a_target_matters_until_the_robot_has_left(#[case] moves: Value, #[case] leaves: Option<usize>) {
+    let cell = stopping(moves);
+    let Subject::Target(named) = target("t") else {
+        panic!("a target")
+    };
+    let used = named.used(&cell.workcell.document, &cell.path).unwrap();
+    let spans = cell.path.spans();
+    let left = leaves.map_or(cell.path.duration(), |move_| spans[move_].end);
+    assert_eq!(used, Some((spans[1].start, left)));
+}
+
 /// Numbers of a target are in its frame, whatever frame it is shifted along.
 #[test]
 fn a_target_is_arranged_in_its_own_frame() {

@@ -115,14 +115,13 @@ impl Known {
         let mut recall = |(prepared, key): &(Prepared, Key)| {
             let found = inside.pairs.get_mut(key)?;
             let again = found.again(prepared, requirement(&prepared.pair));
-            if again.is_some() {
-                found.last = now;
-                let front = found.front.and_then(|key| inside.fronts.get_mut(&key));
-                if let Some((last, _)) = front {
-                    *last = now;
-                }
+            let again = again?;
+            found.last = now;
+            let front = found.front.and_then(|key| inside.fronts.get_mut(&key));
+            if let Some((last, _)) = front {
+                *last = now;
             }
-            again
+            Some(prepared.as_it_stands(again))
         };
         asked.iter().map(&mut recall).collect()
     }
@@ -283,12 +282,7 @@ impl<'a> Keys<'a> {
         words.count(shared);
         let window = pair.times.unwrap_or((f64::NAN, f64::NAN));
         words.times(&[window]);
-        if self.tracks_of(pair).is_empty() {
-            // They stand as they stand, however long.
-            words.numbers(measured.iter().map(|times| times.0));
-        } else {
-            words.times(measured);
-        }
+        words.times(measured);
         for allowed in allowed {
             words.numbers([allowed.depth.unwrap_or(f64::INFINITY)]);
             words.times(&allowed.times);

@@ -22,6 +22,8 @@ pub(super) struct Prepared {
     pub pair: Pair,
     pub allowed: Vec<Allowed>,
     pub measured: Vec<(f64, f64)>,
+    /// From when until when its clearance counts, too, and is what it was just before, s.
+    pub stands: Option<(f64, f64)>,
 }
 
 impl Prepared {
@@ -40,6 +42,7 @@ impl Prepared {
             pair,
             allowed,
             measured,
+            stands: None,
         };
         match during {
             None => Some(whole),
@@ -61,6 +64,7 @@ impl Prepared {
             pair: self.pair,
             allowed: allowed.collect(),
             measured: clip(&self.measured),
+            stands: None,
         };
         (!part.measured.is_empty() || part.is_limited()).then_some(part)
     }
@@ -73,12 +77,27 @@ impl Prepared {
 
     /// The same, where nothing moves between the two after `end` (s).
     pub fn until(mut self, end: f64) -> Self {
-        for (from, to) in &mut self.measured {
-            if *from < end {
-                *to = to.min(end);
-            }
+        let mut times = self.measured.iter_mut();
+        if let Some((_, to)) = times.find(|(from, to)| *from < end && end < *to) {
+            self.stands = Some((end, *to));
+            *to = end;
         }
         self
+    }
+
+    /// What was found until it stands still, with what lasts from then on.
+    pub fn as_it_stands(&self, mut result: PairResult) -> PairResult {
+        let Some((end, to)) = self.stands else {
+            return result;
+        };
+        let times = [&mut result.tight, &mut result.broken, &mut result.touching];
+        for interval in times.into_iter().flatten() {
+            if interval.end.1 >= end {
+                let first = interval.end.0;
+                interval.end = (if first >= end { to } else { first }, to);
+            }
+        }
+        result
     }
 }
 
@@ -128,13 +147,13 @@ impl Pairwise<'_> {
     /// What is found of a pair, kept by `windows` if there are any.
     pub fn sweep(
         &self,
-        prepared: Prepared,
+        prepared: &Prepared,
         near: &Near,
         windows: Option<(Key, Arc<Vec<Window>>)>,
     ) -> Looked {
         let mut front = None;
         let begin = |times: &[(f64, f64)], _| Beginning::anew(times);
-        let result = self.sweep_from(&prepared, near, begin, |found, motion| {
+        let result = self.sweep_from(prepared, near, begin, |found, motion| {
             let Some((key, windows)) = &windows else {
                 return;
             };
@@ -163,6 +182,7 @@ impl Pairwise<'_> {
             pair,
             allowed,
             measured,
+            stands: _,
         } = prepared;
         let pair = *pair;
         let mut result = if measured.is_empty() {

@@ -180,32 +180,23 @@ pub fn sweep_again(
     (known, progress): (&Known, &Progress),
 ) -> Sweep {
     known.begin();
-    let scope = scope_along(assembly, path, rules);
-    progress.expect(scope.pairs.len());
-    let keys = Keys::new(assembly, path, options.numbers(), scope.pairs.iter());
-    let of = Along {
-        assembly,
-        path,
-        rules,
-        options,
-        keys: &keys,
-    };
-    let asked = of.of_interest(&scope);
-    let aside = aside(&scope, &asked);
-    let recalled = known.recall(&asked, |pair| of.requirement(pair));
-    let (mut found, mut unknown) = (Vec::with_capacity(asked.len()), Vec::new());
-    for (asked, recalled) in asked.into_iter().zip(recalled) {
-        match recalled {
+    let of = Along::new(assembly, path, rules, options);
+    progress.expect(of.scope.pairs.len());
+    let (mut found, mut unknown) = (Vec::new(), Vec::new());
+    let Recalled { pairs, aside } = of.recalled(known);
+    for (prepared, key, result) in pairs {
+        match result {
             Some(result) => found.push(result),
-            None => unknown.push(asked),
+            None => unknown.push((prepared, key)),
         }
     }
     let recalled = found.len();
     progress.step(recalled);
-    let mut anew = of.swept_anew(unknown, progress);
+    let (prepared, mut anew) = of.swept_anew(unknown, progress);
     known.remember(assembly, |pair| of.requirement(pair), &mut anew);
-    found.extend(anew.into_iter().map(|(_, looked)| looked.result));
-    summed(rules, scope, (found, aside), recalled, !progress.stopped())
+    let anew = prepared.iter().zip(anew);
+    found.extend(anew.map(|(prepared, (_, looked))| prepared.as_it_stands(looked.result)));
+    of.summed((found, aside), recalled, !progress.stopped())
 }
 
 /// What is `known` already, without looking at anything: the pairs that sweeps before have looked at to the end, also one that
@@ -218,49 +209,84 @@ pub fn swept_before(
     options: &SweepOptions,
     known: &Known,
 ) -> Sweep {
-    let scope = scope_along(assembly, path, rules);
-    let keys = Keys::new(assembly, path, options.numbers(), scope.pairs.iter());
-    let of = Along {
-        assembly,
-        path,
-        rules,
-        options,
-        keys: &keys,
-    };
-    let asked = of.of_interest(&scope);
-    let aside = aside(&scope, &asked);
-    let recalled = known.recall(&asked, |pair| of.requirement(pair));
-    let found: Vec<PairResult> = recalled.into_iter().flatten().collect();
+    let of = Along::new(assembly, path, rules, options);
+    let Recalled { pairs, aside } = of.recalled(known);
+    let found = pairs.into_iter().filter_map(|(.., result)| result);
+    let found: Vec<PairResult> = found.collect();
     let count = found.len();
-    summed(rules, scope, (found, aside), count, false)
+    of.summed((found, aside), count, false)
 }
 
 /// Rules along a path, and how closely they are looked at.
-#[derive(Clone, Copy)]
 pub(super) struct Along<'a> {
     pub assembly: &'a Assembly,
     pub path: &'a Path,
     pub rules: &'a RuleSet,
     pub options: &'a SweepOptions,
-    pub keys: &'a Keys<'a>,
+    pub scope: Scope,
+    pub keys: Keys<'a>,
 }
 
-impl Along<'_> {
+/// What is known of pairs as they are now.
+pub(super) struct Recalled {
+    /// Each that is about times of interest.
+    pub pairs: Vec<(Prepared, Key, Option<PairResult>)>,
+    /// For each rule, how many of its pairs are about no time of interest.
+    pub aside: Vec<usize>,
+}
+
+/// Two that never move against each other are looked at for so long, s: what they do then they do for ever.
+const A_WHILE: f64 = 1.0;
+
+impl<'a> Along<'a> {
+    pub fn new(
+        assembly: &'a Assembly,
+        path: &'a Path,
+        rules: &'a RuleSet,
+        options: &'a SweepOptions,
+    ) -> Self {
+        let scope = scope_along(assembly, path, rules);
+        let keys = Keys::new(assembly, path, options.numbers(), scope.pairs.iter());
+        Self {
+            assembly,
+            path,
+            rules,
+            options,
+            scope,
+            keys,
+        }
+    }
+
     pub fn requirement(&self, pair: &Pair) -> Requirement {
         self.rules.rules[pair.rule].requirement
     }
 
+    pub fn recalled(&self, known: &Known) -> Recalled {
+        let asked = self.of_interest();
+        let mut aside: Vec<usize> = self.scope.rules.iter().map(|of| of.measured).collect();
+        for (prepared, _) in &asked {
+            aside[prepared.pair.rule] -= 1;
+        }
+        let results = known.recall(&asked, |pair| self.requirement(pair));
+        let pairs = asked.into_iter().zip(results);
+        Recalled {
+            pairs: pairs.map(|((p, key), result)| (p, key, result)).collect(),
+            aside,
+        }
+    }
+
     /// The pairs about times that are of interest.
-    pub fn of_interest(&self, scope: &Scope) -> Vec<(Prepared, Key)> {
+    fn of_interest(&self) -> Vec<(Prepared, Key)> {
         let (assembly, path, during) = (self.assembly, self.path, self.options.during);
         let prepared = |&pair: &Pair| {
             let prepared = Prepared::new(assembly, path, self.rules, pair, during)?;
-            let end = self.keys.end_of(&pair).unwrap_or(f64::INFINITY);
+            let begins = prepared.measured.first().map_or(0.0, |times| times.0);
+            let end = self.keys.end_of(&pair).unwrap_or(begins + A_WHILE);
             let prepared = prepared.until(end);
             let key = self.keys.of(&pair, &prepared.measured, &prepared.allowed);
             Some((prepared, key))
         };
-        scope.pairs.par_iter().filter_map(prepared).collect()
+        self.scope.pairs.par_iter().filter_map(prepared).collect()
     }
 
     /// When each of `pairs` comes near.
@@ -286,7 +312,11 @@ impl Along<'_> {
     }
 
     /// What each of `pairs` comes to, as far as the sweep is not stopped.
-    fn swept_anew(&self, pairs: Vec<(Prepared, Key)>, progress: &Progress) -> Vec<(Key, Looked)> {
+    fn swept_anew(
+        &self,
+        pairs: Vec<(Prepared, Key)>,
+        progress: &Progress,
+    ) -> (Vec<Prepared>, Vec<(Key, Looked)>) {
         let near = self.near(pairs.iter().map(|(prepared, _)| prepared));
         let pairwise = self.pairwise(true, progress);
         pairs
@@ -298,51 +328,32 @@ impl Along<'_> {
                 }
                 let looks = !near.stretches.is_empty();
                 let windows = looks.then(|| self.keys.windows_of(&prepared.pair));
-                let looked = pairwise.sweep(prepared, &near, windows.flatten());
+                let looked = pairwise.sweep(&prepared, &near, windows.flatten());
                 progress.step(1);
-                Some((key, looked))
+                Some((prepared, (key, looked)))
             })
-            .collect()
+            .unzip()
     }
-}
 
-/// For each rule, how many of its pairs are about no time of interest.
-pub(super) fn aside(scope: &Scope, asked: &[(Prepared, Key)]) -> Vec<usize> {
-    let mut aside: Vec<usize> = scope.rules.iter().map(|of| of.measured).collect();
-    for (prepared, _) in asked {
-        aside[prepared.pair.rule] -= 1;
-    }
-    aside
-}
-
-/// Worst first: by verdict, then by how much of the required clearance is there.
-pub(super) fn sort(pairs: &mut [PairResult], rules: &RuleSet) {
-    let required = |r: &PairResult| rules.rules[r.pair.rule].requirement.required();
-    let share = |r: &PairResult| r.clearance.attained() / required(r);
-    pairs.sort_by(|x, y| {
-        x.verdict
-            .cmp(&y.verdict)
-            .then(share(x).total_cmp(&share(y)))
-    });
-}
-
-/// What pairs come to together. For each rule, so many of its pairs are about no time of interest.
-pub(super) fn summed(
-    rules: &RuleSet,
-    scope: Scope,
-    (mut pairs, aside): (Vec<PairResult>, Vec<usize>),
-    recalled: usize,
-    complete: bool,
-) -> Sweep {
-    sort(&mut pairs, rules);
-    let mut worst: Vec<(Option<Verdict>, usize)> = vec![(None, 0); rules.rules.len()];
-    for result in &pairs {
-        let (verdict, looked) = &mut worst[result.pair.rule];
-        *verdict = Some(verdict.map_or(result.verdict, |w| w.min(result.verdict)));
-        *looked += 1;
-    }
-    let of_rule =
-        |((mut scope, (worst, looked)), aside): ((RuleScope, (Option<Verdict>, usize)), usize)| {
+    /// What pairs come to together. For each rule, so many of its pairs are about no time of interest.
+    pub fn summed(
+        self,
+        (mut pairs, aside): (Vec<PairResult>, Vec<usize>),
+        recalled: usize,
+        complete: bool,
+    ) -> Sweep {
+        let Self { rules, scope, .. } = self;
+        sort(&mut pairs, rules);
+        let mut worst: Vec<(Option<Verdict>, usize)> = vec![(None, 0); rules.rules.len()];
+        for result in &pairs {
+            let (verdict, looked) = &mut worst[result.pair.rule];
+            *verdict = Some(verdict.map_or(result.verdict, |w| w.min(result.verdict)));
+            *looked += 1;
+        }
+        let of_rule = |((mut scope, (worst, looked)), aside): (
+            (RuleScope, (Option<Verdict>, usize)),
+            usize,
+        )| {
             scope.measured -= aside;
             let unlooked = scope.measured - looked;
             let named = if scope.has_gaps() || unlooked > 0 {
@@ -356,14 +367,26 @@ pub(super) fn summed(
                 unlooked,
             }
         };
-    let of_rules = scope.rules.into_iter().zip(worst).zip(aside);
-    Sweep {
-        pairs,
-        left_out: scope.left_out,
-        rules: of_rules.map(of_rule).collect(),
-        recalled,
-        complete,
+        let of_rules = scope.rules.into_iter().zip(worst).zip(aside);
+        Sweep {
+            pairs,
+            left_out: scope.left_out,
+            rules: of_rules.map(of_rule).collect(),
+            recalled,
+            complete,
+        }
     }
+}
+
+/// Worst first: by verdict, then by how much of the required clearance is there.
+pub(super) fn sort(pairs: &mut [PairResult], rules: &RuleSet) {
+    let required = |r: &PairResult| rules.rules[r.pair.rule].requirement.required();
+    let share = |r: &PairResult| r.clearance.attained() / required(r);
+    pairs.sort_by(|x, y| {
+        x.verdict
+            .cmp(&y.verdict)
+            .then(share(x).total_cmp(&share(y)))
+    });
 }
 
 /// What the rules come to along `path`: pairs that may touch to any depth at all of their times are left out like those

@@ -12,7 +12,7 @@ use super::near::Near;
 use super::pairwise::{Beginning, Pairwise, Prepared, without};
 use super::progress::Progress;
 use super::rules::{Pair, RuleSet};
-use super::sweep::{Along, PairResult, Sweep, SweepOptions, aside, scope_along, sort, summed};
+use super::sweep::{Along, PairResult, Recalled, Sweep, SweepOptions, sort};
 use crate::program::Path;
 use crate::robot::Assembly;
 
@@ -46,48 +46,34 @@ pub fn sweep_tentatively(
     (known, progress): (&Known, &Progress),
 ) -> TentativeSweep {
     let options = &SweepOptions::default();
-    let scope = scope_along(assembly, path, rules);
-    let keys = Keys::new(assembly, path, options.numbers(), scope.pairs.iter());
-    let of = Along {
-        assembly,
-        path,
-        rules,
-        options,
-        keys: &keys,
-    };
-    let asked = of.of_interest(&scope);
-    let aside = aside(&scope, &asked);
-    let recalled = known.recall(&asked, |pair| of.requirement(pair));
-    let count = recalled.iter().flatten().count();
+    let of = Along::new(assembly, path, rules, options);
+    let Recalled { pairs, aside } = of.recalled(known);
+    let count = pairs.iter().filter(|(.., result)| result.is_some()).count();
     let part_of = |prepared: &Prepared| part.filter(|part| (part.of)(&prepared.pair));
-    let (mut whole, mut looked_at) = (Vec::with_capacity(asked.len()), Vec::new());
-    for ((prepared, key), recalled) in asked.into_iter().zip(recalled) {
-        if recalled.is_none() || part_of(&prepared).is_some() {
-            looked_at.push(((prepared, key), recalled));
-        } else {
-            whole.extend(recalled);
-        }
-    }
-    let near = of.near(looked_at.iter().map(|((prepared, _), _)| prepared));
+    let is_told = |(prepared, _, result): &(Prepared, _, Option<PairResult>)| {
+        result.is_some() && part_of(prepared).is_none()
+    };
+    let (told, looked_at): (Vec<_>, Vec<_>) = pairs.into_iter().partition(is_told);
+    let near = of.near(looked_at.iter().map(|(prepared, ..)| prepared));
     let trying = Trying {
         pairwise: of.pairwise(false, progress),
-        keys: &keys,
+        keys: &of.keys,
         known,
     };
-    let found: Vec<(Option<PairResult>, Option<PairResult>)> = looked_at
+    let (found, own): (Vec<Option<PairResult>>, Vec<Option<PairResult>>) = looked_at
         .into_par_iter()
         .zip(near)
-        .map(|(((prepared, _), recalled), near)| {
+        .map(|((prepared, _, recalled), near)| {
             let during = part_of(&prepared).map(|part| part.during);
             trying.pair(&prepared, recalled, (&near, during))
         })
-        .collect();
-    let (found, own): (Vec<_>, Vec<_>) = found.into_iter().unzip();
-    whole.extend(found.into_iter().flatten());
+        .unzip();
+    let told = told.into_iter().map(|(.., result)| result);
+    let whole = told.chain(found).flatten().collect();
     let mut own: Vec<PairResult> = own.into_iter().flatten().collect();
     sort(&mut own, rules);
     TentativeSweep {
-        whole: summed(rules, scope, (whole, aside), count, !progress.stopped()),
+        whole: of.summed((whole, aside), count, !progress.stopped()),
         part: own,
     }
 }
@@ -126,10 +112,9 @@ impl Trying<'_> {
         let before = self.before(&prepared.pair);
         let (mut own, mut found) = (None, FoundInPart::default());
         if let Some((from, to)) = during {
-            // What comes near at the end of all that moves it stays there.
-            let end = self.keys.end_of(&prepared.pair).unwrap_or(f64::INFINITY);
-            let stays = near.stretches.iter().any(|times| times.1 >= end);
-            let after = (stays && to > end).then_some((end, to));
+            // What is near when it comes to a stand stays near.
+            let stays = |end: f64| near.stretches.iter().any(|times| times.1 >= end);
+            let after = prepared.stands.filter(|(end, _)| stays(*end));
             let cut = |(a, b): (f64, f64)| (a.max(from), b.min(to));
             let times = near.stretches.iter().copied().chain(after);
             let times = times.map(cut).filter(|(a, b)| a <= b);

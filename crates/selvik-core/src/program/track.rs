@@ -184,7 +184,9 @@ impl Track {
         if start + knots.duration() <= middle {
             return self.row_at(middle);
         }
-        let whole = *start == from && start + knots.duration() >= to - SAME_INSTANT;
+        // One that another track's window cuts short is told by how much of it that holds.
+        let ends = start + knots.duration();
+        let whole = *start == from && (ends - to).abs() <= SAME_INSTANT;
         let part = if whole {
             [f64::NAN, f64::NAN]
         } else {
