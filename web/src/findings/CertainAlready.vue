@@ -10,12 +10,12 @@ const findings = useFindings()
 const SHOWN = 8
 const open = ref(false)
 const counts = computed(() => {
-  const { broken, not_certified, tight, looked_at } = findings.certain!
+  const { broken, not_certified, tight, meets } = findings.certain!
   const all = [
     [broken, 'broken'],
     [not_certified, 'not certified'],
     [tight, 'tight'],
-    [looked_at - broken - not_certified - tight, 'meet'],
+    [meets, 'meet'],
   ].filter(([n]) => n)
   return all.map(([n, word]) => `${n} ${word}`).join(', ')
 })

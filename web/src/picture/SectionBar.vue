@@ -236,13 +236,10 @@ const whole = computed(() => section.cuts.uncut.size)
         />
       </v-list>
     </v-menu>
-    <span
-      v-if="section.faces"
-      class="soft number"
-      data-test="section-area"
-      title="Area of all cut faces"
-      >{{ units.area(section.faces.area_mm2) }}</span
-    >
+    <!-- Its room is kept, so that nothing jumps away from the pointer when the number comes. -->
+    <span class="soft number area" data-test="section-area" title="Area of all cut faces">{{
+      section.faces ? units.area(section.faces.area_mm2) : ''
+    }}</span>
     <span
       v-if="section.faces?.overlaps_complete === false"
       class="soft"
@@ -279,6 +276,9 @@ const whole = computed(() => section.cuts.uncut.size)
   background: var(--accent-tint);
   color: var(--accent);
   font-weight: 700;
+}
+.area {
+  min-width: 12ch;
 }
 .bar {
   width: 1px;

@@ -1,6 +1,7 @@
 //! What a change comes to that is only tried, going on from what is known of other moves, against sweeps that know nothing.
 
 use proptest::prelude::*;
+use rstest::rstest;
 use selvik_cell::Workcell;
 use selvik_cell::document::document_from_slice;
 use selvik_core::clearance::{
@@ -278,21 +279,24 @@ fn files() -> PackageFiles {
 
 /// A ball of 100 mm waits and goes along Y from −900 to 600 mm past another that is `aside` (mm) of its way, or across the way of
 /// one that goes slowly along X from 1,300 to −500 mm.
-fn crossing(wait: f64, aside: Option<f64>) -> (Workcell, Path) {
+fn crossing(wait: f64, aside: Option<f64>) -> Value {
     let moves = json!([{ "move": "wait", "seconds": wait }, joint(1500.0, 100.0)]);
-    passing([-900.0, 0.0], moves, aside)
+    passing(([-900.0, 0.0], moves), (1800.0, aside))
 }
 
-/// The ball stands in the way of the other until its lane begins, and leaves.
-fn leaving(start: f64) -> (Workcell, Path) {
-    passing([0.0, start], json!([joint(1500.0, 100.0)]), None)
+/// The ball stands in the way of the other until its lane begins, leaves, and comes back when the other has passed and stands
+/// 30 mm beside it.
+fn leaving(start: f64) -> Value {
+    let aside = joint(1500.0, 100.0);
+    let moves = json!([aside, { "move": "wait", "seconds": 7.0 }, joint(0.0, 100.0)]);
+    passing(([0.0, start], moves), (1300.0 + 230.0, None))
 }
 
 fn joint(mm: f64, speed_percent: f64) -> Value {
     json!({ "move": "joint", "joints_deg_or_mm": [mm], "speed_percent": speed_percent })
 }
 
-fn passing([y, start]: [f64; 2], moves: Value, aside: Option<f64>) -> (Workcell, Path) {
+fn passing(([y, start], moves): ([f64; 2], Value), (along, aside): (f64, Option<f64>)) -> Value {
     let slide = |id: &str, at: [f64; 2], yaw: f64| {
         json!({ "id": id, "name": id, "role": "structure", "mechanism": { "from": { "urdf": "slide.urdf" } },
             "pose": { "xyz_mm": [at[0], at[1], 0.0], "rpy_deg": [0.0, 0.0, yaw] } })
@@ -307,15 +311,19 @@ fn passing([y, start]: [f64; 2], moves: Value, aside: Option<f64>) -> (Workcell,
         aside.unwrap_or(0.0),
     );
     let program = |id: &str, moves: Value| json!({ "id": id, "name": id, "robot": id, "targets": [], "moves": moves });
-    let along = json!([joint(1800.0, 20.0)]);
-    let cell = json!({ "format": "selvik-cell/1", "name": "A cell",
+    let along = json!([joint(along, 20.0)]);
+    json!({ "format": "selvik-cell/1", "name": "A cell",
         "items": [slide("y", [0.0, y], 0.0), slide("x", [1300.0, 0.0], 90.0), ball("mover", Some("y"), 0.0), other],
         "rules": [{ "id": "r", "name": "apart", "between": ["mover"], "and": ["other"], "required_mm": 20.0, "tight_below_mm": 40.0 }],
         "programs": [program("y", moves), program("x", along)],
-        "run_plan": { "lanes": [{ "programs": ["y"], "start_s": start }, { "programs": ["x"] }] } });
-    let files = files();
+        "run_plan": { "lanes": [{ "programs": ["y"], "start_s": start }, { "programs": ["x"] }] } })
+}
+
+/// What it has as the one before it keeps its surfaces, by which pairs are known.
+fn built_on(before: Option<&Workcell>, cell: &Value) -> (Workcell, Path) {
     let document = document_from_slice(cell.to_string().as_bytes()).expect("a sound document");
-    let workcell = Workcell::from_document(document, &files).expect("a sound cell");
+    let before: Vec<&Workcell> = before.into_iter().collect();
+    let workcell = Workcell::built_on(&before, document, &files()).expect("a sound cell");
     let path = workcell.path().expect("it runs");
     (workcell, path)
 }
@@ -326,7 +334,7 @@ proptest! {
     fn with_a_part_looked_at_first_the_bracket_still_holds_what_geometry_says(
         aside in 205.0f64..300.0, from in 0.5f64..2.0, long in 0.05f64..1.5,
     ) {
-        let (workcell, path) = crossing(0.5, Some(aside));
+        let (workcell, path) = built_on(None, &crossing(0.5, Some(aside)));
         let during = (from, from + long);
         let part = Part { during, of: &|_: &Pair| true };
         let known = (&Known::default(), &Progress::default());
@@ -344,30 +352,38 @@ proptest! {
     /// Both go as before; only when one sets out against the other is new.
     #[test]
     fn moves_that_run_as_before_beside_others_that_run_later_are_looked_at_anew(waits in prop::collection::vec(12u8..32, 2..5)) {
-        let known = Known::default();
-        for wait in waits {
-            // Sums of quarters are exact: only the beginnings tell the windows apart.
-            let wait = f64::from(wait) / 4.0;
-            let (workcell, path) = crossing(wait, None);
-            let (assembly, rules, progress) = (&workcell.assembly, &workcell.rules, Progress::default());
-            let tried = sweep_tentatively(assembly, &path, rules, None, (&known, &progress)).whole;
-            let anew = sweep(assembly, &path, rules, &SweepOptions::default(), &progress);
-            prop_assert!(agree(&tried.pairs[0], &anew.pairs[0]), "{}\n{:?}\n{:?}", wait, tried.pairs, anew.pairs);
-            let _ = sweep_again(assembly, &path, rules, &SweepOptions::default(), (&known, &progress));
-        }
+        // Sums of quarters are exact: only the beginnings tell the windows apart.
+        let crossed = waits.into_iter().map(|wait| crossing(f64::from(wait) / 4.0, None));
+        tried_in_turn(crossed)?;
     }
+}
 
-    /// While it waits for its lane to begin, one stands in the other's way: how long is not told by what it does.
-    #[test]
-    fn what_stands_for_longer_beside_a_move_is_looked_at_anew(starts in prop::collection::vec(18u8..44, 2..7)) {
-        let known = Known::default();
-        for start in starts {
-            let (workcell, path) = leaving(f64::from(start) / 4.0);
-            let (assembly, rules, progress) = (&workcell.assembly, &workcell.rules, Progress::default());
-            let tried = sweep_tentatively(assembly, &path, rules, None, (&known, &progress)).whole;
-            let anew = sweep(assembly, &path, rules, &SweepOptions::default(), &progress);
-            prop_assert!(agree(&tried.pairs[0], &anew.pairs[0]), "{}\n{:?}\n{:?}", start, tried.pairs, anew.pairs);
-            let _ = sweep_again(assembly, &path, rules, &SweepOptions::default(), (&known, &progress));
-        }
+/// While it waits for its lane to begin, one stands in the other's way: for how long is not told by what it does.
+#[rstest]
+#[case::leaves_before_and_after_the_other([1.0, 10.5])]
+#[case::leaves_after_and_before([10.5, 1.0])]
+#[case::leaves_while_it_passes([1.0, 6.5])]
+fn what_stands_for_longer_beside_a_move_is_looked_at_anew(#[case] starts: [f64; 2]) {
+    tried_in_turn(starts.into_iter().map(leaving)).unwrap();
+}
+
+/// Each is tried knowing those before, and then swept.
+fn tried_in_turn(models: impl Iterator<Item = Value>) -> Result<(), TestCaseError> {
+    let (known, progress, options) = (
+        Known::default(),
+        Progress::default(),
+        SweepOptions::default(),
+    );
+    let mut before: Option<Workcell> = None;
+    for model in models {
+        let (workcell, path) = built_on(before.as_ref(), &model);
+        let (assembly, rules) = (&workcell.assembly, &workcell.rules);
+        let tried = sweep_tentatively(assembly, &path, rules, None, (&known, &progress)).whole;
+        let anew = sweep(assembly, &path, rules, &options, &progress);
+        let both = (&tried.pairs[0], &anew.pairs[0]);
+        prop_assert!(agree(both.0, both.1), "{} {:?}", model["run_plan"], both);
+        let _ = sweep_again(assembly, &path, rules, &options, (&known, &progress));
+        before = Some(workcell);
     }
+    Ok(())
 }

@@ -114,6 +114,7 @@ async fn the_main_job_from_opening_a_cell_to_the_evidence_of_a_broken_rule() {
     // Cut: hatched faces with their area; flipped, the other half is gone.
     b.click("view-front").await;
     b.keys("x").await;
+    b.reads("section-area", " cm²").await;
     let area = b.text("section-area").await;
     assert!(
         area.trim_end_matches(" cm²")
