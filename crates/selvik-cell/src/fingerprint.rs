@@ -13,7 +13,7 @@ use crate::document::{
 };
 
 /// Raised when the same cell may come to other findings than before.
-const CERTIFICATE: &str = "certificate 7";
+const CERTIFICATE: &str = "certificate 8";
 
 /// Changes with everything findings depend on, and with nothing else: not with names, nor with how a cell is looked
 /// at. `files` is [`files_hash`].

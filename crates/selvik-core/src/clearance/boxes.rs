@@ -20,6 +20,7 @@ pub(super) fn minus(a: &V, b: &V) -> V {
 
 /// The placement of the second surface in the frame of the first: rotation by rows.
 pub(super) struct Placement {
+    pub pose: Pose,
     pub rows: [V; 3],
     pub shift: V,
 }
@@ -29,6 +30,7 @@ impl Placement {
         let m = pose.rotation.to_rotation_matrix();
         let rows = [0, 1, 2].map(|i: usize| [m[(i, 0)], m[(i, 1)], m[(i, 2)]]);
         Self {
+            pose: *pose,
             rows,
             shift: pose.translation.vector.into(),
         }
@@ -178,16 +180,29 @@ impl Lone {
     }
 }
 
+/// How far four boxes of one body are from one of the other.
+pub(super) struct Bounds {
+    /// No triangles in the two are nearer, m; infinite where there is no box.
+    pub lower: [f32; 4],
+    /// How near they come, roughly, m: by that it is chosen what to look at first.
+    pub guess: [f32; 4],
+    /// Along what they are so far apart, where that is wanted and is not the direction looked along: from the boxes to the one, in
+    /// the frame of the boxes.
+    pub along: [Option<V>; 4],
+}
+
 /// The gap between two boxes along any one direction is such a distance: the direction of the closest pair so far
 /// settles most boxes. So is the distance of one box from the box round the other that is parallel to it.
+///
+/// `directed` tells whether it is wanted along what they are apart.
 #[inline(always)]
 pub(super) fn bounds(
     boxes: &Four,
     one: &Lone,
     n: &[f32; 3],
-    interest: f32,
-    kept: impl Fn(usize, f32, Option<V>) -> f32,
-) -> ([f32; 4], [f32; 4]) {
+    (interest, directed): (f32, bool),
+    kept: impl Fn(usize, f32, Option<&V>) -> f32,
+) -> Bounds {
     let splat = |v: &[f32; 3]| [f32x4::splat(v[0]), f32x4::splat(v[1]), f32x4::splat(v[2])];
     let (centre, half, n) = (splat(&one.centre), splat(&one.half), splat(n));
     let between = [
@@ -212,8 +227,13 @@ pub(super) fn bounds(
             settled &= lower[lane] >= interest;
         }
     }
+    let mut along = [None; 4];
     if settled {
-        return (lower, lower);
+        return Bounds {
+            lower,
+            guess: lower,
+            along,
+        };
     }
     // How far edge k of theirs points along edge j of the one.
     let axes = [
@@ -221,7 +241,7 @@ pub(super) fn bounds(
         splat(&one.axes[1]),
         splat(&one.axes[2]),
     ];
-    let along = |k: usize, j: usize| dot4(&boxes.axes[k], &axes[j]).abs();
+    let edges = |k: usize, j: usize| dot4(&boxes.axes[k], &axes[j]).abs();
     let local_a = |k: usize| dot4(&boxes.axes[k], &between);
     let local_b = |j: usize| dot4(&axes[j], &between);
     let mut gaps_a = [f32x4::ZERO; 3];
@@ -232,7 +252,7 @@ pub(super) fn bounds(
     ];
     for (k, gap_a) in gaps_a.iter_mut().enumerate() {
         let of = boxes.half[k];
-        let (x, y, z) = (along(k, 0), along(k, 1), along(k, 2));
+        let (x, y, z) = (edges(k, 0), edges(k, 1), edges(k, 2));
         let reach = of + x * half[0] + y * half[1] + z * half[2];
         *gap_a = (local_a(k).abs() - reach).fast_max(f32x4::ZERO);
         gaps_b[0] -= x * of;
@@ -251,11 +271,10 @@ pub(super) fn bounds(
             continue;
         }
         // Boxes that meet are apart in no direction.
-        let found = if !gap[lane].is_finite() {
+        if !gap[lane].is_finite() {
             // Squares may be too large where what is squared is not.
-            lower[lane]
-        } else if gap[lane] < interest || gap[lane] <= 0.0 {
-            kept(lane, gap[lane], None)
+        } else if !directed || gap[lane] < interest || gap[lane] <= 0.0 {
+            lower[lane] = lower[lane].max(kept(lane, gap[lane], None));
         } else {
             let at = |v: &f32x4| v.as_array()[lane];
             let share = |gap: &f32x4, local: &f32x4| f64::from(at(gap).copysign(at(local)));
@@ -267,14 +286,22 @@ pub(super) fn bounds(
                 }
             };
             let sum = |i: usize| term(0, i) + term(1, i) + term(2, i);
-            let along = [sum(0), sum(1), sum(2)];
-            let length = dot(&along, &along).sqrt();
-            kept(lane, gap[lane], Some(along.map(|x| x / length)))
-        };
-        lower[lane] = lower[lane].max(found);
+            let way = [sum(0), sum(1), sum(2)];
+            let length = dot(&way, &way).sqrt();
+            let way = way.map(|x| x / length);
+            let found = kept(lane, gap[lane], Some(&way));
+            if found > lower[lane] {
+                lower[lane] = found;
+                along[lane] = Some(way);
+            }
+        }
         guesses[lane] = lower[lane] + guess[lane];
     }
-    (lower, guesses)
+    Bounds {
+        lower,
+        guess: guesses,
+        along,
+    }
 }
 
 #[cfg(test)]
@@ -349,7 +376,7 @@ mod tests {
                 let one = Lone::of(&b, at_b, &there, &narrow(&n_b));
                 let of_b: Vec<_> = within(&b, at_b).iter().map(|t| t.map(|p| pose * p)).collect();
                 for (place, boxes) in a.fours().iter().enumerate() {
-                    let (lower, _) = bounds(boxes, &one, &narrow(&n_a), f32::INFINITY, |_, gap, _| gap);
+                    let Bounds { lower, .. } = bounds(boxes, &one, &narrow(&n_a), (f32::INFINITY, false), |_, gap, _| gap);
                     for lane in (0..4).filter(|&lane| boxes.holds(lane)) {
                         let of_a = within(&a, (4 * place + lane) as u32);
                         let apart = |x: &[Point; 3]| {
@@ -384,7 +411,7 @@ mod tests {
             let placement = Placement::of(&Pose::identity());
             let [there, _] = Passage::between(&a, &b, &placement);
             let one = Lone::of(&b, 0, &there, &narrow(&n_a));
-            let (lower, _) = bounds(&a.fours()[0], &one, &narrow(&n_a), f32::INFINITY, |_, gap, _| gap);
+            let Bounds { lower, .. } = bounds(&a.fours()[0], &one, &narrow(&n_a), (f32::INFINITY, false), |_, gap, _| gap);
             let lower = f64::from(lower[0]);
             prop_assert!(lower <= apart && lower >= apart - 2e-5 * (apart + 4.0), "{lower} {apart}");
         }

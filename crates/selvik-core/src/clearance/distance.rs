@@ -101,7 +101,7 @@ pub fn distance_again(
     limit: Limit,
     memory: &mut Memory,
 ) -> Proximity {
-    memory.take_up((a, b), pose);
+    memory.take_up(a, b);
     let limit = Limit {
         hint: memory.triangles.or(limit.hint),
         ..limit

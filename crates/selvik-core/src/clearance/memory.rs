@@ -1,10 +1,12 @@
 //! What a query leaves behind for the next one nearby: the proof that nothing else was nearer.
 //!
-//! Every pair of boxes that was left closed was at least so far apart; a motion of the bodies takes off no more than how far
-//! any point of them moves. Only where that no longer suffices is it looked again.
+//! Every pair of boxes that was left closed was at least so far apart along some direction; a motion of the bodies takes off no
+//! more than it moves them along that one: what passes by does not come nearer. Only where that no longer suffices is it looked
+//! again.
 
+use super::boxes::{V, wide_of};
 use crate::mesh::Surface;
-use crate::spatial::Pose;
+use crate::spatial::{Point, Pose, Vector};
 
 /// What is known of two bodies from one query to the next.
 #[derive(Debug, Clone, Default)]
@@ -13,34 +15,81 @@ pub struct Memory {
     about: Option<(u64, u64)>,
     /// Triangles that were closest.
     pub(super) triangles: Option<(u32, u32)>,
-    /// Where the second body stood in the frame of the first.
-    pose: Option<Pose>,
     /// What was left closed, if it was looked to the end.
     pub(super) front: Option<Front>,
-    /// Whether a plane proved it the last time.
-    pub(super) parted: bool,
+    /// Whether a plane proves it readily, as far as that was tried.
+    pub(super) parted: Option<bool>,
 }
 
 /// Pairs of boxes that together hold all pairs of triangles, with how far apart they certainly are.
 #[derive(Debug, Clone, Default)]
 pub(super) struct Front {
-    pub held: Vec<Held>,
-    /// How far everything has moved since the first of them was looked at, m.
-    gone: f64,
+    held: Vec<Held>,
+    /// When they were looked at.
+    looks: Vec<Look>,
     /// How many there were when all was looked at from the root.
     fresh: usize,
 }
 
-/// So many pairs of boxes are held at most: a megabyte.
+/// So many pairs of boxes are held at most: three megabytes.
 const MOST: usize = 65_536;
+
+/// What rounding a direction of length 1 to single precision may take off what is told along it, of that.
+const ROUNDED: f64 = 4e-7;
+
+/// After so many queries all is looked at anew.
+const MOST_LOOKS: usize = 256;
 
 /// Two boxes.
 #[derive(Debug, Clone, Copy)]
-pub(super) struct Held {
+struct Held {
+    at_a: u32,
+    at_b: u32,
+    /// How far apart they were along `n` (of length 1, towards the second, in the frame of the first), m.
+    gap: f64,
+    n: [f32; 3],
+    /// How far any point of the second box is from the one that the look was about at most, m.
+    arm: f32,
+    look: u32,
+}
+
+/// A query, and what has moved since.
+#[derive(Debug, Clone, Copy)]
+struct Look {
+    /// Where the second body stood in the frame of the first.
+    pose: Pose,
+    /// A point of the second body, in its frame.
+    about: Point,
+    /// Where that point has gone since, m.
+    gone: V,
+    /// By how much any other has gone elsewhere at most, of how far it is from that one.
+    turned: f64,
+    /// What rounding may add, m.
+    hair: f64,
+}
+
+impl Look {
+    /// The second body now stands at `now`.
+    fn go_on(&mut self, now: &Pose) {
+        self.gone = (now * self.about - self.pose * self.about).into();
+        // A chord of twice the sine of half the angle.
+        let turned = (self.pose.rotation.inverse() * now.rotation).imag().norm();
+        self.turned = 2.0 * turned * (1.0 + 1e-12) + 1e-15;
+        self.hair = 1e-12 * (1.0 + now.translation.vector.norm() + self.about.coords.norm());
+    }
+}
+
+/// Two boxes that were left closed.
+pub(super) struct Closed {
     pub at_a: u32,
     pub at_b: u32,
-    /// How far apart they were, and how far everything had moved before that, m.
-    until: f64,
+    /// How far apart they are along `n` (of any length but 0, towards the second, in the frame of the first), m.
+    pub gap: f64,
+    pub n: V,
+    /// How far any two points of them are from each other at most, m: what rounding n may take off.
+    pub across: f64,
+    /// How far any point of the second box is from the one that is looked about at most, m.
+    pub arm: f64,
 }
 
 impl Memory {
@@ -49,8 +98,8 @@ impl Memory {
         self.front = None;
     }
 
-    /// Takes up what is still known of these bodies, of which the second now stands at `pose` in the frame of the first.
-    pub(super) fn take_up(&mut self, (a, b): (&Surface, &Surface), pose: &Pose) {
+    /// Takes up what is still known of these bodies.
+    pub(super) fn take_up(&mut self, a: &Surface, b: &Surface) {
         let about = Some((a.hierarchy().id(), b.hierarchy().id()));
         if self.about != about {
             *self = Self {
@@ -58,24 +107,12 @@ impl Memory {
                 ..Self::default()
             };
         }
-        if let (Some(front), Some(before)) = (&mut self.front, &self.pose) {
-            front.gone += moved(b, before, pose);
+        let is_old = |f: &Front| f.held.len() > 2 * f.fresh + 64 || f.looks.len() >= MOST_LOOKS;
+        if self.front.as_ref().is_some_and(is_old) {
+            self.front = None;
+            self.parted = None;
         }
-        self.pose = Some(*pose);
-        self.front = self
-            .front
-            .take()
-            .filter(|front| front.held.len() <= 2 * front.fresh + 64);
     }
-}
-
-/// How far any point of a body is from where it was, at most, m.
-fn moved(body: &Surface, before: &Pose, now: &Pose) -> f64 {
-    let (middle, radius) = body.ball();
-    let turned = (before.rotation.inverse() * now.rotation).imag().norm();
-    // A chord of twice the sine of half the angle; a hair for rounding.
-    let shift = (now * middle - before * middle).norm();
-    (shift + 2.0 * turned * radius) * (1.0 + 1e-12) + 1e-12 * (1.0 + now.translation.vector.norm())
 }
 
 impl Front {
@@ -84,7 +121,10 @@ impl Front {
         let all = Held {
             at_a: 0,
             at_b: 0,
-            until: f64::NEG_INFINITY,
+            gap: f64::NEG_INFINITY,
+            n: [0.0; 3],
+            arm: 0.0,
+            look: 0,
         };
         Self {
             held: vec![all],
@@ -92,18 +132,57 @@ impl Front {
         }
     }
 
-    /// How far apart two boxes certainly still are, m.
-    pub fn still(&self, boxes: &Held) -> f64 {
-        boxes.until - self.gone
+    /// The second body now stands at `pose` in the frame of the first, and is looked at about a point of it, in its frame. Takes
+    /// out the boxes of which it is not certain that they are still `enough` (m) apart.
+    pub fn look(&mut self, pose: &Pose, about: Point, enough: f64) -> Vec<(u32, u32)> {
+        self.looks.push(Look {
+            pose: *pose,
+            about,
+            gone: [0.0; 3],
+            turned: 0.0,
+            hair: 0.0,
+        });
+        for look in &mut self.looks {
+            look.go_on(pose);
+        }
+        let (mut open, mut at) = (Vec::new(), 0);
+        while let Some(boxes) = self.held.get(at) {
+            if self.still(boxes) >= enough {
+                at += 1;
+            } else {
+                open.push((boxes.at_a, boxes.at_b));
+                self.held.swap_remove(at);
+            }
+        }
+        open
     }
 
-    /// Two boxes were found to be at least `lower` (m) apart.
-    pub fn hold(&mut self, at_a: u32, at_b: u32, lower: f64) {
-        let until = lower + self.gone;
+    /// How far apart two boxes certainly still are, m.
+    #[inline]
+    fn still(&self, boxes: &Held) -> f64 {
+        let look = &self.looks[boxes.look as usize];
+        let [x, y, z] = boxes.n.map(f64::from);
+        let farther = x * look.gone[0] + y * look.gone[1] + z * look.gone[2];
+        // What rounding n may add.
+        let farther = farther - ROUNDED * farther.abs();
+        boxes.gap + farther - look.turned * f64::from(boxes.arm) - look.hair
+    }
+
+    /// Two boxes were found to be apart at the last look.
+    pub fn hold(&mut self, boxes: &Closed) {
         // Of surfaces that are equally far apart everywhere too much would be held.
-        if self.held.len() < MOST {
-            self.held.push(Held { at_a, at_b, until });
+        if self.held.len() >= MOST {
+            return;
         }
+        let length = Vector::from(boxes.n).norm();
+        self.held.push(Held {
+            at_a: boxes.at_a,
+            at_b: boxes.at_b,
+            gap: boxes.gap - ROUNDED * boxes.across,
+            n: boxes.n.map(|x| (x / length) as f32),
+            arm: wide_of(boxes.arm * (1.0 + ROUNDED)),
+            look: self.looks.len() as u32 - 1,
+        });
     }
 
     /// All has been looked at: what is held, if it is all.
@@ -120,7 +199,7 @@ mod tests {
     use super::*;
     use crate::clearance::{Limit, distance, distance_again};
     use crate::mesh::{Shape, TriangleMesh, box_mesh, sphere_mesh};
-    use crate::spatial::{Point, pose_from_rpy};
+    use crate::spatial::pose_from_rpy;
     use proptest::prelude::*;
 
     /// A ball, a slab with sharp edges, a bowl that opens upwards, and a rounded shape.

@@ -74,6 +74,9 @@ impl Search<'_> {
                         self.try_nearest(&nearest);
                         return self.is_proved_by(gap, goal);
                     }
+                    if self.is_past(&nearest, goal) {
+                        return false;
+                    }
                     exactly = true;
                     continue;
                 }
@@ -94,7 +97,7 @@ impl Search<'_> {
             };
             if nearest.between().norm_squared() < before * (1.0 - 1e-12) {
                 exactly = false;
-            } else if exactly {
+            } else if exactly || self.is_past(&nearest, goal) {
                 return false;
             } else {
                 exactly = true;
@@ -102,6 +105,15 @@ impl Search<'_> {
             self.look_along(&nearest.between().into());
         }
         false
+    }
+
+    /// Whether the triangles at the nearest points of the hulls are farther apart than these, so that no plane proves anything.
+    fn is_past(&mut self, nearest: &Corner, goal: Goal) -> bool {
+        if goal == Goal::Between {
+            return false;
+        }
+        self.try_nearest(nearest);
+        self.bound > nearest.between().norm() + NEARLY
     }
 
     fn is_proved_by(&mut self, gap: f64, goal: Goal) -> bool {

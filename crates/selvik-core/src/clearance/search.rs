@@ -6,10 +6,10 @@
 
 use std::sync::atomic::{AtomicBool, Ordering};
 
-use super::boxes::{Lone, Passage, Placement, V, bounds, dot, narrow, wide_of};
+use super::boxes::{Bounds, Lone, Passage, Placement, V, bounds, dot, minus, narrow, wide_of};
 use super::distance::{Closest, Limit};
 use super::drift::Drift;
-use super::memory::{Front, Memory};
+use super::memory::{Closed, Front, Memory};
 use super::triangle_triangle::triangle_distance;
 use crate::mesh::Hierarchy;
 use crate::spatial::{Pose, Vector};
@@ -26,6 +26,9 @@ struct Open {
 
 /// After so many boxes a plane is likely the shorter way.
 const PATIENCE: u64 = 64;
+
+/// A plane for which so many boxes have to be looked at is the longer way where what is held from query to query is another.
+const READILY: u64 = 256;
 
 pub(super) struct Search<'a> {
     pub a: &'a Hierarchy,
@@ -56,6 +59,12 @@ pub(super) struct Search<'a> {
     pub cut_short: bool,
     /// How far apart a plane has proved everything to stay, m.
     pub parted: Option<f64>,
+    /// What is still to be looked at; what was put there last comes first.
+    open: Vec<Open>,
+    /// What is left closed is kept there.
+    front: Option<Front>,
+    /// The point of the second body, in its frame, that it is looked about.
+    about: V,
     /// A direction from `a` to `b` along which the gap is likely wide, in the frames of both.
     pub across_a: V,
     pub across_b: V,
@@ -84,6 +93,9 @@ impl<'a> Search<'a> {
             patience: u64::MAX,
             cut_short: false,
             parted: None,
+            open: Vec::with_capacity(128),
+            front: None,
+            about: *b.origin(),
             across_a: [0.0; 3],
             across_b: [0.0; 3],
         };
@@ -141,7 +153,7 @@ impl<'a> Search<'a> {
 
     /// Looks at everything.
     pub fn run(&mut self, stop: Option<&AtomicBool>) {
-        self.go_through((0, 0), &mut None, stop);
+        self.go_through((0, 0), stop);
     }
 
     /// The same; tries a plane when it takes long.
@@ -153,51 +165,75 @@ impl<'a> Search<'a> {
     /// Looks at what is no longer certain since the query before, or at everything; and keeps what it finds.
     pub fn run_on(&mut self, memory: &mut Memory, stop: Option<&AtomicBool>) {
         let before = memory.front.take();
-        let new = before.is_none();
-        if memory.parted || new {
-            memory.parted = self.part();
-            if memory.parted {
+        if memory.parted.unwrap_or(before.is_none()) {
+            let proved = self.part();
+            // The first time the way to the plane is counted, too.
+            let readily = memory.parted.is_none() || self.looks < READILY;
+            memory.parted = Some(proved && readily);
+            if proved {
                 return;
             }
         }
         let mut front = before.unwrap_or_else(Front::whole);
-        let held = std::mem::take(&mut front.held);
-        let mut front = Some(front);
-        for boxes in held {
-            let kept = front.as_mut().expect("it is there");
-            if kept.still(&boxes) >= self.of_interest() {
-                kept.held.push(boxes);
+        if let Some(best) = &self.best {
+            self.about = self.placement.moved_back(&best.on_b.into());
+        }
+        let open = front.look(&self.placement.pose, self.about.into(), self.of_interest());
+        self.front = Some(front);
+        for (at_a, at_b) in open {
+            // Boxes that were left closed seldom have to be opened for a small step.
+            if self.stays_closed(at_a, at_b) {
                 continue;
             }
-            let lower = self.apart_across(boxes.at_a, boxes.at_b);
-            if lower >= self.of_interest() {
-                kept.hold(boxes.at_a, boxes.at_b, lower);
-                continue;
-            }
-            self.go_through((boxes.at_a, boxes.at_b), &mut front, stop);
+            self.go_through((at_a, at_b), stop);
             if self.cut_short || self.is_hopeless() {
                 return;
             }
         }
-        memory.front = front.and_then(Front::done);
+        memory.front = self.front.take().and_then(Front::done);
     }
 
-    /// How far apart two boxes are along the direction looked along, m.
-    fn apart_across(&self, at_a: u32, at_b: u32) -> f64 {
-        let a = self.a.node(at_a).along(&self.across_a);
-        let b = self.b.node(at_b).along(&self.across_b);
-        dot(&self.across_a, &self.placement.shift) + b.0 - a.0 - a.1 - b.1
+    /// Whether two boxes are still too far apart to be of interest; then they are held.
+    fn stays_closed(&mut self, at_a: u32, at_b: u32) -> bool {
+        let is_leaf =
+            |tree: &Hierarchy, at: u32| tree.fours()[at as usize / 4].count[at as usize % 4] > 0;
+        if is_leaf(self.a, at_a) && is_leaf(self.b, at_b) {
+            return false;
+        }
+        self.looks += 1;
+        let bounds = self.bounds_below_a(at_a / 4, at_b);
+        let lane = at_a as usize % 4;
+        let lower = bounds.lower[lane];
+        if lower >= self.interest {
+            let n = bounds.along[lane].unwrap_or(self.across_a);
+            self.hold((at_a, at_b), f64::from(lower), n);
+            return true;
+        }
+        false
     }
 
-    /// Looks at two boxes and all below them; what is left closed is kept in `front`, where there is one.
-    fn go_through(
-        &mut self,
-        from: (u32, u32),
-        front: &mut Option<Front>,
-        stop: Option<&AtomicBool>,
-    ) {
-        let mut stack: Vec<Open> = Vec::with_capacity(128);
-        stack.push(Open {
+    /// Two boxes are left closed: they are so far apart (m) along `n`, of any length, in the frame of the first.
+    fn hold(&mut self, (at_a, at_b): (u32, u32), gap: f64, n: V) {
+        let Some(front) = &mut self.front else { return };
+        let (middle_a, radius_a) = self.a.ball_round(at_a);
+        let (middle_b, radius_b) = self.b.ball_round(at_b);
+        let length = |v: V| dot(&v, &v).sqrt();
+        let between = minus(&self.placement.moved(&middle_b), &middle_a);
+        front.hold(&Closed {
+            at_a,
+            at_b,
+            gap,
+            n,
+            across: length(between) + radius_a + radius_b,
+            arm: length(minus(&middle_b, &self.about)) + radius_b,
+        });
+    }
+
+    /// Looks at two boxes and all below them; what is left closed is held, where a front is kept.
+    fn go_through(&mut self, from: (u32, u32), stop: Option<&AtomicBool>) {
+        let (a, b) = (self.a, self.b);
+        self.open.clear();
+        self.open.push(Open {
             at_a: from.0,
             at_b: from.1,
             lower: f32::NEG_INFINITY,
@@ -205,7 +241,7 @@ impl<'a> Search<'a> {
         });
         while let Some(Open {
             at_a, at_b, lower, ..
-        }) = stack.pop()
+        }) = self.open.pop()
         {
             self.looks += 1;
             if self.looks > self.patience {
@@ -218,94 +254,105 @@ impl<'a> Search<'a> {
                 self.cut_short = true;
                 return;
             }
-            if lower >= self.interest {
-                if let Some(front) = front {
-                    front.hold(at_a, at_b, f64::from(lower));
-                }
+            // What was found meanwhile may be nearer.
+            if lower >= self.interest && (self.front.is_none() || self.stays_closed(at_a, at_b)) {
                 continue;
             }
-            let (four_a, lane_a) = (&self.a.fours()[at_a as usize / 4], at_a as usize % 4);
-            let (four_b, lane_b) = (&self.b.fours()[at_b as usize / 4], at_b as usize % 4);
-            let (count_a, count_b) = (four_a.count[lane_a], four_b.count[lane_b]);
-            if count_a > 0 && count_b > 0 {
-                let (first_a, first_b) = (four_a.first[lane_a], four_b.first[lane_b]);
-                let lower = self.leaves((first_a, count_a), (first_b, count_b));
+            let (four_a, lane_a) = (&a.fours()[at_a as usize / 4], at_a as usize % 4);
+            let (four_b, lane_b) = (&b.fours()[at_b as usize / 4], at_b as usize % 4);
+            let (is_leaf_a, is_leaf_b) = (four_a.count[lane_a] > 0, four_b.count[lane_b] > 0);
+            let (first_a, first_b) = (four_a.first[lane_a], four_b.first[lane_b]);
+            if is_leaf_a && is_leaf_b {
+                let (gap, n) = self.leaves(first_a as usize, first_b as usize);
                 if self.is_hopeless() {
                     return;
                 }
-                if let Some(front) = front {
-                    front.hold(at_a, at_b, lower);
-                }
+                self.hold((at_a, at_b), gap, n);
                 continue;
             }
-            let open_a =
-                count_a == 0 && (count_b > 0 || four_a.size[lane_a] >= four_b.size[lane_b]);
-            let (opened, boxes, bounds) = if open_a {
-                let first = four_a.first[lane_a];
-                (first, self.a, self.bounds_below_a(first, at_b))
+            let open_a = !is_leaf_a && (is_leaf_b || four_a.size[lane_a] >= four_b.size[lane_b]);
+            let (first, boxes, bounds) = if open_a {
+                (
+                    first_a,
+                    &a.fours()[first_a as usize],
+                    self.bounds_below_a(first_a, at_b),
+                )
             } else {
-                let first = four_b.first[lane_b];
-                (first, self.b, self.bounds_below_b(first, at_a))
+                (
+                    first_b,
+                    &b.fours()[first_b as usize],
+                    self.bounds_below_b(first_b, at_a),
+                )
             };
             // The nearest is looked at first: it is the last to be put there.
-            let from = stack.len();
-            for lane in 0..4 {
-                let (lower, guess) = (bounds.0[lane], bounds.1[lane]);
-                let place = 4 * opened + lane as u32;
+            let from = self.open.len();
+            for lane in (0..4).filter(|&lane| boxes.holds(lane)) {
+                let (lower, guess) = (bounds.lower[lane], bounds.guess[lane]);
+                let place = 4 * first + lane as u32;
                 let (at_a, at_b) = if open_a { (place, at_b) } else { (at_a, place) };
-                if !boxes.fours()[opened as usize].holds(lane) {
-                    continue;
-                }
                 // What is too large for single precision is not left closed.
                 if lower.is_nan() || lower < self.interest {
-                    let mut at = stack.len();
-                    stack.push(Open {
+                    let mut at = self.open.len();
+                    self.open.push(Open {
                         at_a,
                         at_b,
                         lower,
                         guess,
                     });
-                    while at > from && stack[at - 1].guess < guess {
-                        stack.swap(at - 1, at);
+                    while at > from && self.open[at - 1].guess < guess {
+                        self.open.swap(at - 1, at);
                         at -= 1;
                     }
-                } else if let Some(front) = front {
-                    front.hold(at_a, at_b, f64::from(lower));
+                } else if self.front.is_some() {
+                    let n = bounds.along[lane].map_or(self.across_a, |n| {
+                        if open_a {
+                            n
+                        } else {
+                            self.placement.turned(&n.map(|x| -x))
+                        }
+                    });
+                    self.hold((at_a, at_b), f64::from(lower), n);
                 }
             }
         }
     }
 
-    /// For each of four boxes of the first body a distance that no triangles of it and of a box of the second go below, and a
-    /// guess of how near they come, by which to choose what to look at first; infinite where there is no box.
+    /// For each of four boxes of the first body how far it is from a box of the second.
     #[inline]
-    fn bounds_below_a(&self, four: u32, at_b: u32) -> ([f32; 4], [f32; 4]) {
+    fn bounds_below_a(&self, four: u32, at_b: u32) -> Bounds {
         let boxes = &self.a.fours()[four as usize];
         let one = Lone::of(self.b, at_b, &self.there, &narrow(&self.across_b));
         let n = narrow(&self.across_a);
-        bounds(boxes, &one, &n, self.interest, |lane, gap, along| {
+        let wanted = (self.interest, self.is_directed());
+        bounds(boxes, &one, &n, wanted, |lane, gap, along| {
             let at_a = 4 * four + lane as u32;
             match along {
                 None => self.kept(gap, (&self.across_a, &self.across_b), at_a, at_b),
-                Some(n) => self.kept(gap, (&n, &self.placement.turned_back(&n)), at_a, at_b),
+                Some(n) => self.kept(gap, (n, &self.placement.turned_back(n)), at_a, at_b),
             }
         })
     }
 
     /// The same for four boxes of the second.
     #[inline]
-    fn bounds_below_b(&self, four: u32, at_a: u32) -> ([f32; 4], [f32; 4]) {
+    fn bounds_below_b(&self, four: u32, at_a: u32) -> Bounds {
         let boxes = &self.b.fours()[four as usize];
         let back = self.across_a.map(|x| -x);
         let one = Lone::of(self.a, at_a, &self.back, &narrow(&back));
         let n = narrow(&self.across_b.map(|x| -x));
-        bounds(boxes, &one, &n, self.interest, |lane, gap, along| {
+        let wanted = (self.interest, self.is_directed());
+        bounds(boxes, &one, &n, wanted, |lane, gap, along| {
             let at_b = 4 * four + lane as u32;
             match along.map(|n| n.map(|x| -x)) {
                 None => self.kept(gap, (&self.across_a, &self.across_b), at_a, at_b),
                 Some(n) => self.kept(gap, (&self.placement.turned(&n), &n), at_a, at_b),
             }
         })
+    }
+
+    /// Whether it matters along what boxes are apart.
+    fn is_directed(&self) -> bool {
+        self.drift.is_some() || self.front.is_some()
     }
 
     /// How much of a `gap` (m) along n between two boxes is certainly kept; n in the frames of both.
@@ -328,29 +375,21 @@ impl<'a> Search<'a> {
         (kept as f32).next_down()
     }
 
-    /// How far apart the triangles of two leaves certainly are, m; nearer ones than before are kept.
+    /// How far apart two triangles certainly are, m, and along what (of any length); nearer ones than before are kept.
     #[inline]
-    fn leaves(&mut self, (first_a, count_a): (u32, u32), (first_b, count_b): (u32, u32)) -> f64 {
-        let mut least = f64::INFINITY;
-        // One direction for all, whatever is found on the way.
+    fn leaves(&mut self, ia: usize, ib: usize) -> (f64, V) {
         let (n, m) = (self.across_a, self.across_b);
-        let shift = dot(&n, &self.placement.shift);
-        for ib in first_b as usize..(first_b + count_b) as usize {
-            let [p, q, r] = &self.b.corners()[ib];
-            let near = dot(p, &m).min(dot(q, &m)).min(dot(r, &m)) + shift - self.b.radius_at(ib);
-            for ia in first_a as usize..(first_a + count_a) as usize {
-                let [p, q, r] = &self.a.corners()[ia];
-                let far = dot(p, &n).max(dot(q, &n)).max(dot(r, &n)) + self.a.radius_at(ia);
-                let gap = near - far;
-                let kept = self.kept_by((&n, &m), gap, ia, ib);
-                least = least.min(if kept < self.bound {
-                    self.try_triangles(ia, ib)
-                } else {
-                    kept
-                });
-            }
+        let [p, q, r] = &self.b.corners()[ib];
+        let near = dot(p, &m).min(dot(q, &m)).min(dot(r, &m)) - self.b.radius_at(ib);
+        let [p, q, r] = &self.a.corners()[ia];
+        let far = dot(p, &n).max(dot(q, &n)).max(dot(r, &n)) + self.a.radius_at(ia);
+        let gap = near + dot(&n, &self.placement.shift) - far;
+        let kept = self.kept_by((&n, &m), gap, ia, ib);
+        if kept < self.bound {
+            self.try_triangles(ia, ib)
+        } else {
+            (kept, n)
         }
-        least
     }
 
     /// How much of a `gap` (m) along n between two triangles is certainly kept.
@@ -379,8 +418,8 @@ impl<'a> Search<'a> {
         ]
     }
 
-    /// How far apart two triangles certainly are, m: they are kept if none were nearer.
-    pub fn try_triangles(&mut self, ia: usize, ib: usize) -> f64 {
+    /// How far apart two triangles certainly are, m, and along what (of any length): they are kept if none were nearer.
+    pub fn try_triangles(&mut self, ia: usize, ib: usize) -> (f64, V) {
         let (a, b) = (&self.a.corners()[ia], &self.moved_corners(ib));
         let pair = triangle_distance(
             &[a[0].into(), a[1].into(), a[2].into()],
@@ -390,11 +429,11 @@ impl<'a> Search<'a> {
         let most = self.drift.map_or(0.0, |drift| drift.most);
         let reach = self.bound + most + ra + rb;
         let apart = pair.squared.sqrt();
+        let between = pair.on_b - pair.on_a;
         if apart >= reach {
-            return apart - most - ra - rb;
+            return (apart - most - ra - rb, between.into());
         }
         let distance = (apart - ra - rb).max(0.0);
-        let between = pair.on_b - pair.on_a;
         let along = if apart > 0.0 {
             between / apart
         } else {
@@ -432,6 +471,6 @@ impl<'a> Search<'a> {
                 overlap,
             });
         }
-        least
+        (least, between.into())
     }
 }

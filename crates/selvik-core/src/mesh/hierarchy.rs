@@ -192,6 +192,16 @@ impl Hierarchy {
         }
     }
 
+    /// The middle of the box at a place and how far it reaches from there at most, m.
+    #[inline]
+    #[must_use]
+    pub fn ball_round(&self, at: u32) -> ([f64; 3], f64) {
+        let (four, lane) = (&self.fours[at as usize / 4], at as usize % 4);
+        let middle =
+            [0, 1, 2].map(|i: usize| self.origin[i] + f64::from(four.centre[i].as_array()[lane]));
+        (middle, f64::from(four.size[lane]).sqrt())
+    }
+
     /// The places of the boxes below an inner node.
     pub fn below(&self, node: &Node) -> impl Iterator<Item = u32> + use<'_> {
         let first = node.first;

@@ -130,6 +130,8 @@ impl Browser {
             "--disable-background-networking",
             "--disable-component-update",
             "--disable-sync",
+            "--disable-gpu-rasterization",
+            "--disable-gpu-compositing",
             "--window-size=1280,939",
             "--force-prefers-reduced-motion",
             &data,
