@@ -8,7 +8,7 @@ use super::boxes::dot;
 use super::distance::nearest_in;
 use super::search::Search;
 use super::simplex::{Corner, Simplex};
-use super::support::{dive, reach};
+use super::support::{dive, reach, reach_within};
 use crate::spatial::Vector;
 
 /// How often a better plane is looked for from what reaches beyond one.
@@ -19,6 +19,9 @@ const NEARLY: f64 = 1e-9;
 
 /// Hulls are told roughly when what is not known of their distance is this share of it.
 const ROUGHLY: f64 = 0.02;
+
+/// So many boxes are looked at for what reaches farthest before that is given up.
+const MOST_LOOKS: u64 = 1500;
 
 /// Hulls nearer than this are taken to touch, m².
 const TOUCHING: f64 = 1e-20;
@@ -64,6 +67,9 @@ impl Search<'_> {
         let (mut exactly, mut tried) = (near.is_some(), false);
         for _ in 0..PLANES {
             let (gap, corner) = self.plane(&mut entries, exactly);
+            if gap.is_infinite() {
+                return false;
+            }
             if exactly && self.is_proved_by(gap, goal) {
                 return true;
             }
@@ -167,9 +173,17 @@ impl Search<'_> {
         let (n, m) = (self.across_a, self.across_b);
         let back = m.map(|x| -x);
         let shift = dot(&n, &self.placement.shift);
-        let far = if exactly { reach } else { dive };
-        let a = far(self.a, &n, entries.0, &mut self.looks);
-        let b = far(self.b, &back, entries.1, &mut self.looks);
+        // Where many are nearly as far the pairs of boxes are the shorter way; not where bodies drift.
+        let most = self.drift.map_or(MOST_LOOKS, |_| u64::MAX);
+        let looks = &mut self.looks;
+        let mut far = |tree, n, entry| {
+            if exactly {
+                reach_within(most, tree, n, entry, looks)
+            } else {
+                dive(tree, n, entry, looks)
+            }
+        };
+        let (a, b) = (far(self.a, &n, entries.0), far(self.b, &back, entries.1));
         *entries = (a.entry, b.entry);
         let on_b = self.placement.moved(&b.at);
         (

@@ -28,7 +28,7 @@ struct Open {
 const PATIENCE: u64 = 64;
 
 /// A plane for which so many boxes have to be looked at is the longer way where what is held from query to query is another.
-const READILY: u64 = 256;
+const READILY: u64 = 1024;
 
 pub(super) struct Search<'a> {
     pub a: &'a Hierarchy,

@@ -100,6 +100,18 @@ pub(super) fn dive(tree: &Hierarchy, n: &V, guess: usize, looks: &mut u64) -> Re
 
 /// What reaches farthest along `n`, certainly.
 pub(super) fn reach(tree: &Hierarchy, n: &V, guess: usize, looks: &mut u64) -> Reach {
+    reach_within(u64::MAX, tree, n, guess, looks)
+}
+
+/// The same; infinitely far where more than `most` boxes would have to be looked at.
+pub(super) fn reach_within(
+    most: u64,
+    tree: &Hierarchy,
+    n: &V,
+    guess: usize,
+    looks: &mut u64,
+) -> Reach {
+    let until = looks.saturating_add(most);
     let along = Along::new(tree, n);
     let mut farthest = reach_of_entry(tree, guess, n);
     let mut open: Vec<(u32, f64)> = Vec::with_capacity(64);
@@ -109,6 +121,10 @@ pub(super) fn reach(tree: &Hierarchy, n: &V, guess: usize, looks: &mut u64) -> R
             continue;
         }
         *looks += 1;
+        if *looks > until {
+            farthest.far = f64::INFINITY;
+            return farthest;
+        }
         let (four, lane) = (&tree.fours()[at as usize / 4], at as usize % 4);
         let (first, count) = (four.first[lane], four.count[lane]);
         if count > 0 {
