@@ -199,7 +199,7 @@ mod tests {
     use super::*;
     use crate::clearance::{Limit, distance, distance_again};
     use crate::mesh::{Shape, TriangleMesh, box_mesh, sphere_mesh};
-    use crate::spatial::pose_from_rpy;
+    use crate::spatial::{Point, pose_from_rpy};
     use proptest::prelude::*;
 
     /// A ball, a slab with sharp edges, a bowl that opens upwards, and a rounded shape.
@@ -293,6 +293,42 @@ mod tests {
             let warm = distance_again(first, &b, &pose(1.0 + 1e-5), Limit::default(), &mut memory);
             assert!(warm.work < again, "{}", warm.work);
         }
+    }
+
+    /// A ball rolls along above a plate that is as rough as a casting, far longer than what is kept lasts.
+    #[test]
+    fn what_passes_by_is_not_looked_at_again() {
+        let plate = box_mesh([1.0, 1.0, 0.1]);
+        let mut triangles: Vec<[Point; 3]> = (0..12).map(|i| plate.corners(i)).collect();
+        for _ in 0..4 {
+            let parted = |&[a, b, c]: &[Point; 3]| {
+                let [ab, bc, ca] = [(a, b), (b, c), (c, a)].map(|(p, q)| nalgebra::center(&p, &q));
+                [[a, ab, ca], [b, bc, ab], [c, ca, bc], [ab, bc, ca]]
+            };
+            triangles = triangles.iter().flat_map(parted).collect();
+        }
+        let rough = |p: Point| p * (1.0 + 1e-4 * ((900.0 * p.x).sin() * (700.0 * p.y).cos()));
+        let corners: Vec<Point> = triangles.iter().flatten().map(|&p| rough(p)).collect();
+        let threes: Vec<_> = (0..triangles.len() as u32)
+            .map(|i| [3 * i, 3 * i + 1, 3 * i + 2])
+            .collect();
+        let plate = TriangleMesh::from_indexed(&corners, &threes).unwrap();
+        let (plate, ball) = (
+            Surface::new(plate.mesh),
+            Surface::new(sphere_mesh(0.05, 40)),
+        );
+        let mut memory = Memory::default();
+        let (mut again, mut anew) = (0, 0);
+        for step in 0..700 {
+            let x = 1e-4 * f64::from(step);
+            let pose = pose_from_rpy([x - 0.02, 0.1 + 0.3 * x, 0.13], [0.0, x / 0.05, 0.4 * x]);
+            let kept = distance_again(&plate, &ball, &pose, Limit::default(), &mut memory);
+            let fresh = distance(&plate, &ball, &pose, Limit::default());
+            assert!((kept.lower - fresh.lower).abs() < 1e-12, "{step}");
+            again += kept.work;
+            anew += fresh.work;
+        }
+        assert!(again < anew / 8, "{again} {anew}");
     }
 
     /// The walls of a room round a ball: no plane lies between.
