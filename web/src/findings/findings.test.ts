@@ -145,7 +145,8 @@ describe('what was found', () => {
 
   it('is told as far as it is certain already, where no sweep of the model has ended', async () => {
     const findings = useFindings()
-    const certain = { looked_at: 3, count: 12, broken: 1, not_certified: 0, tight: 0, pairs: [] }
+    const counts = { broken: 1, not_certified: 0, tight: 0, meets: 2 }
+    const certain = { looked_at: 3, count: 12, ...counts, pairs: [] }
     let looked_at = 3
     begin({
       [SWEEP]: () => last,

@@ -278,7 +278,7 @@ const whole = computed(() => section.cuts.uncut.size)
   font-weight: 700;
 }
 .area {
-  min-width: 12ch;
+  min-width: 10ch;
 }
 .bar {
   width: 1px;

@@ -164,14 +164,17 @@ impl TargetNamed {
         let left = |span: &MoveSpan| {
             let of_lane = path.spans().iter().filter(|s| s.lane == span.lane);
             let later = of_lane.skip_while(|s| !is_same(s, span)).skip(1);
-            let moves = later.filter(|s| moves(document, s));
-            moves.map(|s| s.end).next().unwrap_or(path.duration())
+            let mut leaving = later.filter(|s| s.end - s.start > NOWHERE && moves(document, s));
+            leaving.next().map_or(path.duration(), |s| s.end)
         };
         let from = reached.iter().map(|span| span.start).reduce(f64::min);
         let to = reached.iter().map(|span| left(span)).reduce(f64::max);
         Ok(from.zip(to).filter(|(from, to)| from < to))
     }
 }
+
+/// A move that takes no longer than this, s, is to where the robot is already, and leaves nothing.
+const NOWHERE: f64 = 1e-3;
 
 /// Whether something moves in a span: in a wait the robot stands where it was brought.
 fn moves(document: &CellDocument, span: &MoveSpan) -> bool {

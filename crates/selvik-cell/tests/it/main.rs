@@ -24,4 +24,5 @@ mod tables;
 mod targets;
 mod tentative;
 mod trying;
+mod trying_targets;
 mod who;

@@ -114,8 +114,7 @@ impl Known {
         let now = inside.sweeps;
         let mut recall = |(prepared, key): &(Prepared, Key)| {
             let found = inside.pairs.get_mut(key)?;
-            let again = found.again(prepared, requirement(&prepared.pair));
-            let again = again?;
+            let again = found.again(prepared, requirement(&prepared.pair))?;
             found.last = now;
             let front = found.front.and_then(|key| inside.fronts.get_mut(&key));
             if let Some((last, _)) = front {

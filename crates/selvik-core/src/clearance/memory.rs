@@ -75,7 +75,8 @@ impl Look {
         // A chord of twice the sine of half the angle.
         let turned = (self.pose.rotation.inverse() * now.rotation).imag().norm();
         self.turned = 2.0 * turned * (1.0 + 1e-12) + 1e-15;
-        self.hair = 1e-12 * (1.0 + now.translation.vector.norm() + self.about.coords.norm());
+        let from = [now, &self.pose].map(|pose| pose.translation.vector.norm());
+        self.hair = 1e-12 * (1.0 + from[0].max(from[1]) + self.about.coords.norm());
     }
 }
 

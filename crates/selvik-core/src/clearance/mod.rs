@@ -12,6 +12,7 @@
 //! assert!((closest.distance - 0.05).abs() < 1e-6 && !closest.overlap); // m
 //! ```
 
+mod along;
 mod arrangement;
 mod bands;
 mod boxes;

@@ -4,6 +4,7 @@ use std::sync::Arc;
 
 use rayon::prelude::*;
 
+use super::along::{Along, Recalled, sort};
 use super::bracket::Approach;
 use super::fronts::{Front, Window};
 use super::known::{Keys, Known};
@@ -12,7 +13,7 @@ use super::near::Near;
 use super::pairwise::{Beginning, Pairwise, Prepared, without};
 use super::progress::Progress;
 use super::rules::{Pair, RuleSet};
-use super::sweep::{Along, PairResult, Recalled, Sweep, SweepOptions, sort};
+use super::sweep::{PairResult, Sweep, SweepOptions};
 use crate::program::Path;
 use crate::robot::Assembly;
 

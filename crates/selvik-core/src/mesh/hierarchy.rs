@@ -41,7 +41,7 @@ pub struct Four {
     pub size: [f32; 4],
     /// For a box with others below it their place among the fours; for a leaf the first entry of the corner list.
     pub first: [u32; 4],
-    /// How many triangles a leaf holds; 0 for others.
+    /// 1 for a leaf, which holds one triangle; 0 for others.
     pub count: [u32; 4],
 }
 
@@ -249,6 +249,10 @@ mod tests {
                 open.extend(tree.below(&node).map(|child| (child, above.clone())));
                 continue;
             }
+            assert_eq!(
+                node.count, 1,
+                "who goes through leaves looks at one triangle each"
+            );
             for at in node.first as usize..(node.first + node.count) as usize {
                 seen += 1;
                 for &up in &above {
