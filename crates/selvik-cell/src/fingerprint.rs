@@ -1,5 +1,6 @@
 //! What tells two states of a cell apart as far as findings go.
 
+use std::collections::HashMap;
 use std::io::{self, BufWriter, Write};
 
 use blake3::Hasher;
@@ -9,11 +10,11 @@ use serde_json::Serializer;
 use serde_json::ser::{CompactFormatter, Formatter};
 
 use crate::document::{
-    CELL_FILE, CellDocument, ItemDocument, VisibilitySetDocument, by_set, sides,
+    CELL_FILE, CellDocument, ItemDocument, MoveDocument, VisibilitySetDocument, by_set, sides,
 };
 
 /// Raised when the same cell may come to other findings than before.
-const CERTIFICATE: &str = "certificate 8";
+const CERTIFICATE: &str = "certificate 9";
 
 /// Changes with everything findings depend on, and with nothing else: not with names, nor with how a cell is looked
 /// at. `files` is [`files_hash`].
@@ -84,10 +85,10 @@ pub fn only_views_differ(a: &CellDocument, b: &CellDocument) -> bool {
     a.programs == b.programs && without_views(a) == without_views(b)
 }
 
-/// Whether the items of two documents are the same but for what people call and remember of them: they stand and move
-/// alike.
+/// Whether moves that are the same come to the same in two documents: all items are, but for what people call and remember of them,
+/// and for where those stand that carry nothing that moves, is taken, or is gone to.
 #[must_use]
-pub fn items_move_alike(a: &CellDocument, b: &CellDocument) -> bool {
+pub fn moves_alike(a: &CellDocument, b: &CellDocument) -> bool {
     let bare = |item: &ItemDocument| ItemDocument {
         name: String::new(),
         colour: None,
@@ -95,8 +96,61 @@ pub fn items_move_alike(a: &CellDocument, b: &CellDocument) -> bool {
         notes: None,
         ..item.clone()
     };
-    let pairs = || a.items.iter().zip(&b.items);
-    a.items.len() == b.items.len() && pairs().all(|(x, y)| x == y || bare(x) == bare(y))
+    if a.items.len() != b.items.len() {
+        return false;
+    }
+    let mut carriers = None;
+    let mut stands_aside = |item: &ItemDocument| {
+        let carriers = carriers.get_or_insert_with(|| [carriers_in(a), carriers_in(b)].concat());
+        !carriers.contains(&item.id.as_str())
+    };
+    a.items.iter().zip(&b.items).all(|(x, y)| {
+        x == y || {
+            let (x, mut y) = (bare(x), bare(y));
+            x == y || {
+                y.pose = x.pose;
+                x == y && stands_aside(&x)
+            }
+        }
+    })
+}
+
+/// Ids of the items that move, are taken or are gone to, and of all that carry them.
+fn carriers_in(document: &CellDocument) -> Vec<&str> {
+    let with_joints = document.items.iter().filter(|i| i.mechanism.is_some());
+    let mut found: Vec<&str> = with_joints.map(|i| i.id.as_str()).collect();
+    for program in &document.programs {
+        found.push(&program.robot);
+        found.extend(program.tcp.as_deref());
+        let frames = program.targets.iter().filter_map(|t| t.frame.as_deref());
+        found.extend(frames);
+        for step in &program.moves {
+            match step {
+                MoveDocument::Take {
+                    item, by: other, ..
+                }
+                | MoveDocument::Release {
+                    item, onto: other, ..
+                } => {
+                    found.push(item);
+                    found.extend(other.as_deref());
+                }
+                _ => {}
+            }
+        }
+    }
+    let parents: HashMap<&str, Option<&str>> = document
+        .items
+        .iter()
+        .map(|item| (item.id.as_str(), item.parent.as_deref()))
+        .collect();
+    let mut at = 0;
+    while at < found.len() {
+        let parent = parents.get(found[at]).copied().flatten();
+        found.extend(parent.filter(|parent| !found.contains(parent)));
+        at += 1;
+    }
+    found
 }
 
 fn without_names(document: &CellDocument) -> CellDocument {

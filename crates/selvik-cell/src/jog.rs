@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 
 use indexmap::IndexMap;
-use selvik_core::clearance::{Allowance, Limit, Memory, Pair, Proximity, distance_again};
+use selvik_core::clearance::{Allowance, Limit, Memory, Pair, Proximity, distance, distance_again};
 use selvik_core::reach::reserve;
 use selvik_core::robot::{Arm, BeyondLimit, BodyId, Moment, Unreachable};
 use selvik_core::spatial::Pose;
@@ -295,11 +295,17 @@ impl Jogging {
             .map(|pair| (at_least(pair) - required(pair), pair))
             .collect();
         far.sort_unstable_by(|one, other| one.0.total_cmp(&other.0));
+        let at_first = if self.known.is_empty() {
+            let likely = far.iter().take(count + ROUGHLY).map(|(_, pair)| *pair);
+            roughly(workcell, likely, poses, count)
+        } else {
+            f64::INFINITY
+        };
         let mut found: Vec<(f64, Ids, NearPair)> = Vec::new();
         for (at_least, pair) in far {
             let worst = found
                 .get(count - 1)
-                .map_or(f64::INFINITY, |(margin, ..)| *margin);
+                .map_or(at_first, |(margin, ..)| *margin);
             if at_least >= worst {
                 break;
             }
@@ -350,6 +356,31 @@ impl Jogging {
     }
 }
 
+/// Above what so many of some pairs have left beyond what is required, m, none of the nearest lies; of each no more is asked than
+/// roughly how far apart it is.
+fn roughly<'a>(
+    workcell: &Workcell,
+    pairs: impl Iterator<Item = &'a Pair>,
+    poses: &[Pose],
+    count: usize,
+) -> f64 {
+    let margin = |pair: &Pair| {
+        let [a, b] = [pair.a, pair.b].map(|id| workcell.assembly.body(id));
+        let relative = poses[a.node.0].inv_mul(&poses[b.node.0]);
+        let limit = Limit {
+            rough_above: 0.0,
+            ..Limit::default()
+        };
+        let closest = distance(&a.surface, &b.surface, &relative, limit).closest?;
+        Some(closest.distance - workcell.rules.rules[pair.rule].requirement.required())
+    };
+    let mut margins: Vec<f64> = pairs.filter_map(margin).collect();
+    margins.sort_unstable_by(f64::total_cmp);
+    let last = margins.get(count - 1);
+    // A pair that is as near as it was found to be roughly is told.
+    last.map_or(f64::INFINITY, |margin| margin + 1e-9)
+}
+
 /// What a pair comes to where it stands. Whether limits within which it may touch are kept only a sweep tells.
 fn verdict(workcell: &Workcell, pair: &Pair, answer: &Proximity, limits: &[&Allowance]) -> Verdict {
     let requirement = workcell.rules.rules[pair.rule].requirement;
@@ -363,6 +394,9 @@ fn verdict(workcell: &Workcell, pair: &Pair, answer: &Proximity, limits: &[&Allo
         None => Verdict::Meets,
     }
 }
+
+/// How many pairs beyond those that are told are looked at roughly before any is looked at closely.
+const ROUGHLY: usize = 20;
 
 /// With so many joints an arm can take any pose within its reach.
 const FREEDOMS: usize = 6;

@@ -52,8 +52,10 @@ const fields = [
   { key: 'tip_mm', name: 'tip' },
 ] as const
 function setRod(key: (typeof fields)[number]['key'], e: Event) {
-  const to = units.lengthTyped((e.target as HTMLInputElement).value, access.rod[key])
+  const field = e.target as HTMLInputElement
+  const to = units.lengthTyped(field.value, access.rod[key])
   if (to !== null && to >= 0) access.rod[key] = to
+  field.value = units.shortNumber(access.rod[key])
 }
 const value = (e: Event) => (e.target as HTMLSelectElement).value
 </script>

@@ -155,7 +155,16 @@ const certifiedBetween = (p: Pair) =>
         >
       </button>
       <button
-        v-if="findings.shown === p"
+        v-if="findings.shown === p && kept.isKept(p)"
+        class="link keep"
+        data-test="evidence-is-kept"
+        title="See it among what was measured"
+        @click="findings.tab = 'measured'"
+      >
+        Kept as a finding
+      </button>
+      <button
+        v-else-if="findings.shown === p"
         class="link keep"
         data-test="keep-evidence"
         :title="`Keep this closest approach, with its view (${keyOf('keep-finding')})`"

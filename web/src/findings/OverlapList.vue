@@ -18,8 +18,10 @@ const words = { overlaps: 'overlap', touches: 'touch', not_certain: 'not certain
 const depth = (p: Overlap) =>
   p.state === 'touches' ? '' : `at least ${units.floor(p.depth_mm[0]!, 1)} deep`
 function setTolerance(e: Event) {
-  const to = units.lengthTyped((e.target as HTMLInputElement).value, overlaps.tolerance_mm)
+  const field = e.target as HTMLInputElement
+  const to = units.lengthTyped(field.value, overlaps.tolerance_mm)
   if (to !== null && to >= 0 && to <= 1000) overlaps.tolerance_mm = to
+  field.value = units.number(overlaps.tolerance_mm, 1)
 }
 </script>
 

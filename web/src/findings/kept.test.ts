@@ -104,6 +104,17 @@ describe('kept findings', () => {
     expect(saved.view!.hidden).toEqual(['mast'])
   })
 
+  it('know a closest approach that is kept by its bodies and its time', async () => {
+    const picks = ['plate', 'pin/tip'].map((on) => ({ on, kind: 'item' as const }))
+    const kept = await opened([finding('a', 10, { picks, time_s: 13.8 })])
+    const [a, b] = [{ item: 'plate' }, { item: 'pin', link: 'tip' }]
+    const isKept = (by: object) => kept.isKept({ a, b, time_s: 13.8, ...by } as Pair)
+    expect(isKept({})).toBe(true)
+    expect(isKept({ time_s: 13.9 })).toBe(false)
+    expect(isKept({ a: b, b: a })).toBe(false)
+    expect(isKept({ b: { item: 'pin' } })).toBe(false)
+  })
+
   it('have the joints where a hand had them, and let go of them after', async () => {
     const joints_deg_or_mm = { 'pin/lift': 40 }
     const kept = await opened([finding('a', 10, { joints_deg_or_mm }), finding('c', 7)])

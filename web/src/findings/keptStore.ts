@@ -127,14 +127,21 @@ export const useKept = defineStore('kept', () => {
     const parts = { picks, frame, time_s: when.time, joints_deg_or_mm: jog.tried }
     await keep(names.join(' to '), parts).catch(notices.say)
   }
+  const sides = ({ a, b }: Pair) =>
+    [a, b].map(({ item, link }): Pick => ({ on: link ? `${item}/${link}` : item, kind: 'item' }))
+  /** Whether a closest approach is kept as it is. */
+  const isKept = (pair: Pair) => {
+    const picks = sides(pair)
+    const isOf = (f: Finding) =>
+      f.time_s === pair.time_s &&
+      f.picks.length === 2 &&
+      f.picks.every((p, i) => p.kind === 'item' && p.on === picks[i]!.on)
+    return all.value.some(isOf)
+  }
   /** Keeps a closest approach with the view it is looked at in. */
-  async function keepPair({ a, b, time_s }: Pair) {
-    const pick = ({ item, link }: Pair['a']): Pick => ({
-      on: link ? `${item}/${link}` : item,
-      kind: 'item',
-    })
-    const parts = { picks: [pick(a), pick(b)], time_s, joints_deg_or_mm: {} }
-    await keep(`${a.name} to ${b.name}`, parts).catch(notices.say)
+  async function keepPair(pair: Pair) {
+    const parts = { picks: sides(pair), time_s: pair.time_s, joints_deg_or_mm: {} }
+    await keep(`${pair.a.name} to ${pair.b.name}`, parts).catch(notices.say)
   }
   /** What one keeps just now: the closest approach that is shown, or what is measured. */
   const keepNow = () => (findings.shown ? keepPair(findings.shown) : keepMeasured())
@@ -191,6 +198,7 @@ export const useKept = defineStore('kept', () => {
     nameOf,
     keepMeasured,
     keepPair,
+    isKept,
     keepNow,
     rename,
     setNote,

@@ -43,8 +43,10 @@ const startsAt = computed(() => {
   return Number(((place && lanes[place.lane]!.start_s) ?? 0).toFixed(3))
 })
 function started(e: Event) {
-  const value = Number(valueOf(e))
-  if (value >= 0) void programs.startAt(value)
+  const field = e.target as HTMLInputElement
+  const value = Number(field.value.replace(',', '.'))
+  if (field.value.trim() && value >= 0) void programs.startAt(value)
+  else field.value = String(startsAt.value)
 }
 </script>
 

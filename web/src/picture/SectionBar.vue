@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { mdiDotsHorizontal } from '@mdi/js'
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
 
 import type { Vec3 } from '../api/client'
 import { useCell } from '../cell/cellStore'
@@ -8,6 +8,7 @@ import { useNaming } from '../cell/namingStore'
 import { dot } from '../scene/navigation'
 import { useKeys } from '../settings/bindings'
 import { useUnits } from '../settings/units'
+import UnitField from '../what/UnitField.vue'
 import { useWhat } from '../what/whatStore'
 import { useDrawing } from '../where/drawingStore'
 import { axisOf, useSection } from '../where/sectionStore'
@@ -30,29 +31,21 @@ const place = computed(() => {
   return axis.value >= 0 ? point_mm[axis.value]! : dot(point_mm as Vec3, unit(normal as Vec3))
 })
 const unit = (v: Vec3) => v.map((x) => x / Math.hypot(...v)) as Vec3
-const typed = (e: Event) => (e.target as HTMLInputElement).value
-function setPlace(e: Event) {
-  const to = units.lengthTyped(typed(e), place.value)
-  if (to === null) return
+/** How often something was typed: what is in force is shown then, also where that is the same. */
+const answered = ref(0)
+function setPlace(to: number) {
   const along = axis.value >= 0 ? Math.sign(one.value.normal[axis.value]!) : 1
   section.shift((to - place.value) * along)
-}
-/** Arrow keys nudge the cut, by ten times as much with Shift. */
-function nudge(e: KeyboardEvent) {
-  const by = { ArrowUp: 1, ArrowDown: -1 }[e.key]
-  if (!by) return
-  e.preventDefault()
-  const along = axis.value >= 0 ? Math.sign(one.value.normal[axis.value]!) : 1
-  section.shift(by * along * (e.shiftKey ? 10 : 1))
+  answered.value++
 }
 const kinds = { plane: 'Plane', slab: 'Slab', quarter: 'Quarter', eighth: 'Eighth' } as const
 const thickness = computed(() => {
   const shape = one.value.shape
   return shape && typeof shape === 'object' && 'slab' in shape ? shape.slab.thickness_mm : null
 })
-function setThickness(e: Event) {
-  const to = units.lengthTyped(typed(e), thickness.value!)
-  if (to !== null && to > 0) section.setThickness(to)
+function setThickness(to: number) {
+  section.setThickness(to)
+  answered.value++
 }
 const fixedTo = (e: Event) => section.fixTo((e.target as HTMLSelectElement).value || null)
 /** What a section can move with. */
@@ -94,24 +87,28 @@ const whole = computed(() => section.cuts.uncut.size)
     >
       {{ name }}
     </button>
-    <input
-      class="number"
-      :value="units.number(place)"
-      :aria-label="`Position of the cut, ${units.sign.value}`"
-      title="Arrow keys shift it by 1 mm, with Shift by 10"
+    <UnitField
+      :value="place"
+      kind="length"
+      label="Position of the cut"
+      :digits="0"
+      :answered="answered"
+      steps
       data-test="section-at"
-      @change="setPlace"
-      @keydown="nudge"
+      @typed="setPlace"
     />
     {{ units.sign }}
     <template v-if="thickness !== null">
       <span class="soft">thick</span>
-      <input
-        class="number"
-        :value="units.number(thickness)"
-        :aria-label="`Thickness of the slab, ${units.sign.value}`"
+      <UnitField
+        :value="thickness"
+        kind="length"
+        label="Thickness of the slab"
+        :digits="0"
+        :least="0.1"
+        :answered="answered"
         data-test="section-thickness"
-        @change="setThickness"
+        @typed="setThickness"
       />
     </template>
     <button

@@ -11,14 +11,19 @@ const props = defineProps<{
   disabled?: boolean
   /** When this changes an answer has come: what was typed has become the value, or was refused. */
   answered?: number
+  /** How many digits more than usual are shown. */
+  digits?: number
+  /** No smaller value and no greater one makes sense, mm or degrees. */
+  least?: number
+  most?: number
   /** The arrows up and down step it, with Shift by ten times as much, with Alt by a tenth. */
   steps?: boolean
 }>()
 const emit = defineEmits<{ typed: [value: number] }>()
 const units = useUnits()
-const shown = computed(() =>
-  props.kind === 'length' ? units.number(props.value, 2) : units.angleNumber(props.value, 2),
-)
+const said = (value: number, digits: number) =>
+  props.kind === 'length' ? units.number(value, digits) : units.angleNumber(value, digits)
+const shown = computed(() => said(props.value, props.digits ?? 2))
 const text = ref(shown.value)
 const wrong = ref(false)
 watch([shown, () => props.answered], ([now]) => (text.value = now))
@@ -29,20 +34,32 @@ function done() {
     props.kind === 'length'
       ? units.lengthTyped(text.value, props.value)
       : units.angleTyped(text.value, props.value)
-  wrong.value = value === null
-  if (value !== null) emit('typed', value)
+  const fits = value !== null && value >= least.value && value <= most.value
+  wrong.value = !fits
+  if (fits) emit('typed', value)
 }
+const least = computed(() => props.least ?? -Infinity)
+const most = computed(() => props.most ?? Infinity)
 function stepBy(direction: number, e: KeyboardEvent) {
   if (!props.steps) return
   e.preventDefault()
   const by = e.shiftKey ? 10 : 1
-  emit('typed', props.value + direction * (e.altKey ? 0.1 : by))
+  const to = props.value + direction * (e.altKey ? 0.1 : by)
+  emit('typed', Math.min(most.value, Math.max(least.value, to)))
 }
 function back() {
   text.value = shown.value
   wrong.value = false
 }
 const sign = computed(() => (props.kind === 'length' ? units.sign.value : units.angleSign.value))
+/** What can be typed, for who typed something else. */
+const wanted = computed(() => {
+  const ends = [
+    props.least !== undefined && `at least ${said(props.least, 0)}`,
+    props.most !== undefined && `at most ${said(props.most, 0)}`,
+  ].filter(Boolean)
+  return ['That is no number with a unit that is known here', ...ends].join(', ')
+})
 const hint = computed(() => {
   const stepped = props.steps ? '; arrows step by 1, with Shift by 10, with Alt by 0.1' : ''
   const typing = '+5 adds 5, +-5 takes 5 away; other units as in "2 in"'
@@ -56,7 +73,7 @@ const hint = computed(() => {
     class="number field"
     :class="{ wrong }"
     :aria-label="`${label}, ${sign}`"
-    :title="wrong ? 'That is no number with a unit that is known here' : hint"
+    :title="wrong ? wanted : hint"
     :aria-invalid="wrong"
     :disabled="disabled"
     @change="done"

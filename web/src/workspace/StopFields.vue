@@ -5,18 +5,21 @@ import type { TourStop } from '../api/client'
 import { useTours } from '../where/tourStore'
 
 /** What can be said of the chosen stop of a tour. */
-defineProps<{ stop: TourStop }>()
+const props = defineProps<{ stop: TourStop }>()
 const tours = useTours()
 const count = computed(() => tours.tour!.stops.length)
 
 const SHORTEST_TRAVEL_S = 0.05
 const change = (by: Partial<TourStop>) => tours.changeStop(tours.chosen, by)
-function typed(e: Event, take: (s: number) => unknown, least: number) {
-  const value = Number.parseFloat((e.target as HTMLInputElement).value.replace(',', '.'))
-  if (Number.isFinite(value) && value >= least) take(value)
+/** What makes no sense goes back to what is in force. */
+function typed(e: Event, key: 'hold_s' | 'travel_s', least: number) {
+  const field = e.target as HTMLInputElement
+  const value = Number.parseFloat(field.value.replace(',', '.'))
+  if (Number.isFinite(value) && value >= least) change({ [key]: value })
+  else field.value = String(props.stop[key])
 }
-const held = (e: Event) => typed(e, (hold_s) => change({ hold_s }), 0)
-const travelled = (e: Event) => typed(e, (travel_s) => change({ travel_s }), SHORTEST_TRAVEL_S)
+const held = (e: Event) => typed(e, 'hold_s', 0)
+const travelled = (e: Event) => typed(e, 'travel_s', SHORTEST_TRAVEL_S)
 const passed = (e: Event) => change({ passing: (e.target as HTMLInputElement).checked, hold_s: 0 })
 </script>
 

@@ -5,7 +5,7 @@ mod smallest_shift;
 use std::collections::HashSet;
 
 use selvik_core::clearance::{
-    Known, Pair, PairResult, Part, Progress, Sweep, SweepOptions, sweep, sweep_again,
+    Known, Pair, PairResult, Progress, Sweep, SweepOptions, Told, sweep, sweep_again,
     sweep_tentatively, swept_before,
 };
 use selvik_core::program::{MoveSpan, Path};
@@ -53,9 +53,10 @@ pub struct Tried {
 pub struct SweptTry {
     /// Over the whole path.
     pub whole: Sweep,
-    /// From when to when the moves to and from a target run, s, and what those pairs come to then, as far as they come near, that
-    /// move otherwise with it.
-    pub part: Option<((f64, f64), Vec<PairResult>)>,
+    /// From when to when the moves to and from a target run, s.
+    pub during: Option<(f64, f64)>,
+    /// What the pairs come to that move otherwise: over the whole path, or, as far as they come near, in those moves.
+    pub own: Vec<PairResult>,
 }
 
 /// What is asked about a cell that is only tried.
@@ -113,12 +114,17 @@ impl Tentative<'_> {
         };
         let moved = Moved::of(workcell, path, subject)?;
         let own = |pair: &Pair| moved.holds(pair) > 0;
-        let part = used.map(|during| Part { during, of: &own });
+        let told = Told {
+            of: &own,
+            during: used,
+            closely: TOLD,
+        };
         let (assembly, rules) = (&workcell.assembly, &workcell.rules);
-        let swept = sweep_tentatively(assembly, path, rules, part, (self.known, progress));
+        let swept = sweep_tentatively(assembly, path, rules, told, (self.known, progress));
         Ok(swept.whole.complete.then_some(SweptTry {
             whole: swept.whole,
-            part: used.map(|during| (during, swept.part)),
+            during: used,
+            own: swept.told,
         }))
     }
 
@@ -168,16 +174,13 @@ impl Tentative<'_> {
             verdicts.filter(|&v| v == verdict).count()
         };
         let moved = Moved::of(workcell, path, asked.subject)?;
-        let own = |result: &&PairResult| moved.holds(&result.pair) > 0;
-        let during = swept.part.as_ref().map(|(during, _)| *during);
-        let mut worst: Vec<_> = match &swept.part {
-            Some((_, part)) => part.iter().take(TOLD).collect(),
-            None => whole.pairs.iter().filter(own).take(TOLD).collect(),
+        let during = swept.during;
+        let worst = if swept.own.is_empty() && during.is_none() {
+            &whole.pairs
+        } else {
+            &swept.own
         };
-        if worst.is_empty() && during.is_none() {
-            worst = whole.pairs.iter().take(TOLD).collect();
-        }
-        let report = |result: &&PairResult| pair_report(workcell, path, result);
+        let report = |result: &PairResult| pair_report(workcell, path, result);
         let assembly = &workcell.assembly;
         let after = path.moment(assembly, asked.time).poses(assembly);
         // Where there are more frames than before, or fewer, what stood where is not told apart.
@@ -204,7 +207,7 @@ impl Tentative<'_> {
             not_certified: count(Verdict::NotCertified),
             tight: count(Verdict::Tight),
             during_s: [from, to],
-            pairs: worst.iter().map(report).collect(),
+            pairs: worst.iter().take(TOLD).map(report).collect(),
             now: Jogging::default().nearest(ruled, &after, TOLD),
             poses: nodes.iter().map(|&n| flat(&after[n])).collect(),
             nodes,

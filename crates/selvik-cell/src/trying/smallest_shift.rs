@@ -126,14 +126,14 @@ impl Shifted {
                 lacking: unkept(of.workcell, whole, holds),
             }));
         };
-        let Some((used, part)) = swept.part else {
+        let Some(used) = swept.during else {
             return Err(FormatError::said(
                 "no program that is run goes to that target",
             ));
         };
         // While a pair of its own breaks its rule in the moves to and from the target, nothing else is asked. But from the
         // outset, when the path is what it was, it has to be known what breaks a rule elsewhere.
-        let mut lacking = unkept(of.workcell, &part, holds);
+        let mut lacking = unkept(of.workcell, &swept.own, holds);
         if same_path {
             let others = whole.iter().filter(|p| holds(p) == 0);
             lacking.extend(unkept(of.workcell, others, |_| 0));

@@ -5,8 +5,8 @@ use rstest::rstest;
 use selvik_cell::Workcell;
 use selvik_cell::document::document_from_slice;
 use selvik_core::clearance::{
-    Known, Limit, Pair, PairResult, Part, Progress, Sweep, SweepOptions, Verdict, distance, sweep,
-    sweep_again, sweep_tentatively,
+    Known, Limit, Pair, PairResult, Progress, RuleSet, Sweep, SweepOptions, Told, Verdict,
+    distance, sweep, sweep_again, sweep_tentatively,
 };
 use selvik_core::program::Path;
 use selvik_formats::PackageFiles;
@@ -153,6 +153,35 @@ fn agree(tried: &PairResult, anew: &PairResult) -> bool {
         && anew.clearance.lower() <= tried.clearance.attained()
 }
 
+/// So many pairs are told closely.
+const CLOSELY: usize = 3;
+
+/// The first that are told are as bad as the worst of a fresh sweep, and bracketed as closely.
+fn are_the_worst(
+    rules: &RuleSet,
+    told: &[PairResult],
+    anew: &[&PairResult],
+) -> Result<(), TestCaseError> {
+    let required = |p: &PairResult| rules.rules[p.pair.rule].requirement.required();
+    let shares =
+        |p: &PairResult| [p.clearance.lower(), p.clearance.attained()].map(|d| d / required(p));
+    for (told, fresh) in told.iter().zip(anew).take(CLOSELY) {
+        prop_assert_eq!(told.verdict, fresh.verdict);
+        let ([lower, attained], [of_fresh, most]) = (shares(told), shares(fresh));
+        prop_assert!(
+            lower <= most + 1e-9 && of_fresh <= attained + 1e-9,
+            "{:?}\n{:?}",
+            told,
+            fresh
+        );
+        let requirement = rules.rules[told.pair.rule].requirement;
+        if told.clearance.attained() < requirement.tight_below() {
+            prop_assert!(told.clearance.width() <= 1.1e-4, "{:?}", told);
+        }
+    }
+    Ok(())
+}
+
 /// No pair is nearer at `time` than its bound says.
 fn keeps_apart(workcell: &Workcell, path: &Path, pairs: &[PairResult], time: f64) -> bool {
     let assembly = &workcell.assembly;
@@ -190,13 +219,18 @@ proptest! {
             let own = |pair: &Pair| [pair.a, pair.b].iter().any(|&id| assembly.body(id).item == arm);
             let times = during.0 * path.duration();
             let times = (times, (times + during.1).min(path.duration()));
-            let part = Part { during: times, of: &own };
-            let tried = sweep_tentatively(assembly, &path, rules, Some(part), (&known, &progress));
+            let told = Told { of: &own, during: Some(times), closely: CLOSELY };
+            let tried = sweep_tentatively(assembly, &path, rules, told, (&known, &progress));
+            let over_all = Told { during: None, ..told };
+            let over_all = sweep_tentatively(assembly, &path, rules, over_all, (&known, &progress));
             let anew = sweep(assembly, &path, rules, &options, &progress);
             prop_assert_eq!(tried.whole.verdict(), anew.verdict());
             let of_rules = |s: &Sweep| s.rules.iter().map(|r| r.verdict).collect::<Vec<_>>();
             prop_assert_eq!(of_rules(&tried.whole), of_rules(&anew));
             prop_assert_eq!(tried.whole.pairs.len(), anew.pairs.len());
+            let own_anew: Vec<_> = anew.pairs.iter().filter(|p| own(&p.pair)).collect();
+            prop_assert_eq!(over_all.told.len(), own_anew.len());
+            are_the_worst(rules, &over_all.told, &own_anew)?;
             for fresh in &anew.pairs {
                 let same = tried.whole.pairs.iter().find(|p| p.pair == fresh.pair).expect("all are there");
                 prop_assert!(agree(same, fresh), "{:?}\n{:?}\n{:?}", edit, same, fresh);
@@ -209,8 +243,10 @@ proptest! {
             }
             let in_part = SweepOptions { during: Some(times), ..options };
             let anew = sweep(assembly, &path, rules, &in_part, &progress);
-            for fresh in anew.pairs.iter().filter(|p| own(&p.pair)) {
-                match tried.part.iter().find(|p| p.pair == fresh.pair) {
+            let own_anew: Vec<_> = anew.pairs.iter().filter(|p| own(&p.pair)).collect();
+            are_the_worst(rules, &tried.told, &own_anew)?;
+            for fresh in own_anew {
+                match tried.told.iter().find(|p| p.pair == fresh.pair) {
                     Some(same) => prop_assert!(agree(same, fresh), "{:?}\n{:?}\n{:?}", edit, same, fresh),
                     // What does not come near is not told.
                     None => prop_assert_eq!(fresh.verdict, Verdict::Meets),
@@ -336,14 +372,14 @@ proptest! {
     ) {
         let (workcell, path) = built_on(None, &crossing(0.5, Some(aside)));
         let during = (from, from + long);
-        let part = Part { during, of: &|_: &Pair| true };
+        let told = Told { of: &|_: &Pair| true, during: Some(during), closely: 1 };
         let known = (&Known::default(), &Progress::default());
-        let tried = sweep_tentatively(&workcell.assembly, &path, &workcell.rules, Some(part), known);
+        let tried = sweep_tentatively(&workcell.assembly, &path, &workcell.rules, told, known);
         let [whole] = &tried.whole.pairs[..] else { panic!("one pair") };
         let exact = (aside - 200.0) * 1e-3;
         let bracket = whole.clearance;
         prop_assert!(bracket.lower() <= exact + 1e-9 && exact <= bracket.attained() + 1e-9, "{:?}", whole);
-        for found in &tried.part {
+        for found in &tried.told {
             prop_assert!(found.clearance.attained() >= exact - 1e-9);
             prop_assert!((during.0..=during.1).contains(&found.approach.time), "{:?}", found);
         }
@@ -378,7 +414,12 @@ fn tried_in_turn(models: impl Iterator<Item = Value>) -> Result<(), TestCaseErro
     for model in models {
         let (workcell, path) = built_on(before.as_ref(), &model);
         let (assembly, rules) = (&workcell.assembly, &workcell.rules);
-        let tried = sweep_tentatively(assembly, &path, rules, None, (&known, &progress)).whole;
+        let told = Told {
+            of: &|_: &Pair| true,
+            during: None,
+            closely: 1,
+        };
+        let tried = sweep_tentatively(assembly, &path, rules, told, (&known, &progress)).whole;
         let anew = sweep(assembly, &path, rules, &options, &progress);
         let both = (&tried.pairs[0], &anew.pairs[0]);
         prop_assert!(agree(both.0, both.1), "{} {:?}", model["run_plan"], both);

@@ -59,6 +59,8 @@ pub struct Limit<'a> {
     pub enough: f64,
     /// The closest points found may be this much farther apart than the closest there are, m.
     pub slack: f64,
+    /// And by a fifth of their own distance, but no nearer ones than this are missed, m.
+    pub rough_above: f64,
     /// A pair of triangles that were closest in a query nearby.
     pub hint: Option<(u32, u32)>,
     /// When this becomes true the query ends with what it knows: a lower bound of 0.
@@ -70,6 +72,7 @@ impl Default for Limit<'_> {
         Self {
             enough: f64::INFINITY,
             slack: 0.0,
+            rough_above: f64::INFINITY,
             hint: None,
             stop: None,
         }
@@ -79,7 +82,7 @@ impl Default for Limit<'_> {
 impl Limit<'_> {
     /// Whether nothing less than the distance itself is enough.
     fn is_exact(&self) -> bool {
-        self.slack == 0.0 && !self.enough.is_finite()
+        self.slack == 0.0 && !self.rough_above.is_finite() && !self.enough.is_finite()
     }
 }
 
@@ -161,7 +164,7 @@ fn answered(
     let (found, work) = (search.best, search.looks);
     let mut undecided = None;
     // Where nothing is certain anyway it matters little; the stretch is looked at again in halves.
-    let hopeless = search.is_hopeless() && drift.is_some();
+    let hopeless = (search.is_hopeless() || search.cut_short) && drift.is_some();
     if !hopeless && !search.is_parted() && found.is_none_or(|c| !c.overlap) {
         match one_inside_the_other(a, b, pose) {
             Holds::Yes => {
@@ -462,7 +465,7 @@ mod tests {
 
         #[test]
         fn being_asked_for_less_never_claims_more_than_is_true(
-            x in 1.0f64..3.0, enough in 0.0f64..2.0, slack in 0.0f64..0.3,
+            x in 1.0f64..3.0, enough in 0.0f64..2.0, slack in 0.0f64..0.3, rough_above in 0.0f64..3.0,
         ) {
             let (a, b) = (ball(), ball());
             let pose = pose_from_rpy([x, 0.3, 0.0], [0.1, 0.2, 0.3]);
@@ -473,6 +476,12 @@ mod tests {
                 Some(c) => prop_assert!(c.distance >= exact - 1e-12 && c.distance <= exact + slack + 1e-12),
                 None => prop_assert!(exact >= enough && found.lower == (enough - ROUNDING).max(0.0)),
             }
+            let found = distance(&a, &b, &pose, Limit { slack, rough_above, ..Limit::default() });
+            let closest = found.closest.unwrap().distance;
+            prop_assert!(found.lower <= exact + 1e-12 && closest >= exact - 1e-12);
+            let nearly = exact + slack + 1e-12;
+            let roughly = (exact * 1.25 + 1e-12).max(nearly);
+            prop_assert!(closest <= if exact < rough_above { nearly } else { roughly }, "{} {}", closest, exact);
         }
     }
 }

@@ -101,6 +101,11 @@ impl Front {
         all
     }
 
+    /// How near the two came at least, as far as that is known, m.
+    pub fn least(&self) -> Option<f64> {
+        self.lower.values().copied().min_by(f64::total_cmp)
+    }
+
     /// When the two come nearest, along a path in which that is to be found, s.
     pub fn nearest(&self, windows: &[Window], times: &[(f64, f64)]) -> Option<f64> {
         let (key, after) = self.nearest?;

@@ -51,9 +51,8 @@ impl PairMotion<'_> {
         let first = first.unwrap_or_else(|| stretches.first().expect("a stretch of time").from);
         let unsure = self.unsure();
         // Roughly is enough to begin with: what matters is looked at again.
-        let rough = (self.glance(first).lower * 0.2).max(aim.tolerance);
-        let (start, found) = self.look(first, f64::INFINITY, rough);
-        let mut best = self.approach(&start, &found.expect("no limit was set"));
+        let (start, found) = self.look_roughly(first, aim.tolerance, aim.settled);
+        let mut best = self.approach(&start, &found);
         // The stretch in whose middle the closest approach was found.
         let mut near = (first, first);
         if let Some(known) = nearest.filter(|known| known.distance < best.distance) {
@@ -106,24 +105,12 @@ impl PairMotion<'_> {
                 continue;
             }
             for (from, to) in [(stretch.from, middle), (middle, stretch.to)] {
-                let tolerance = aim.width_at(best.distance);
-                // Which side of a decisive value it lies on is asked when the bracket is otherwise narrow enough.
-                let narrow = best.distance - lower <= tolerance.max(unsure);
-                let decides = narrow
-                    && aim
-                        .decisive
-                        .iter()
-                        .any(|&d| lower < d && d <= best.distance);
-                let margin = if decides {
-                    tolerance.min(aim.undecidable(unsure))
-                } else {
-                    tolerance
-                };
                 // A bound beyond this rules the stretch out, rounded or not; more need not be known.
-                let enough = (best.distance - margin * 0.99).min(aim.settled * (1.0 + 1e-12));
-                let slack = if decides { 0.0 } else { tolerance * 0.1 };
+                let enough = aim.enough(best.distance, unsure);
+                let width = aim.width_at(best.distance);
+                let slack = (best.distance - enough).min(width) * 0.1;
                 // What moves farther than it is apart is not ruled out by a look.
-                let far = best.distance * 2.0 + tolerance;
+                let far = best.distance * 2.0 + width;
                 let found = self.over((from, to), (stretch.lower, enough), (slack, far));
                 if let Some(closest) = found.closest.filter(|c| c.distance < best.distance) {
                     best = self.approach(&found.look, &closest);
@@ -137,7 +124,8 @@ impl PairMotion<'_> {
             }
         }
         lower = if closed.is_finite() { closed } else { lower };
-        if lower < aim.settled && keep_on() {
+        let matters = best.distance < aim.settled && !aim.is_lost(best.distance, unsure);
+        if matters && keep_on() {
             // The closest points at that instant, now exactly.
             let (look, found) = self.look(best.time, f64::INFINITY, 0.0);
             if let Some(found) = found.filter(|f| f.distance <= best.distance) {

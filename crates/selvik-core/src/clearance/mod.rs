@@ -58,7 +58,7 @@ pub use sweep::{
     Allowed, PairResult, RuleResult, Sweep, SweepOptions, named, scope_along, sweep, sweep_again,
     swept_before,
 };
-pub use tentative::{Part, TentativeSweep, sweep_tentatively};
+pub use tentative::{TentativeSweep, Told, sweep_tentatively};
 pub use triangle_triangle::{TrianglePair, triangle_distance};
 pub use verdict::{Doubt, Verdict};
 pub use violations::{Interval, TimesBelow, intervals_below};

@@ -3,6 +3,10 @@
 //! All pairs are gone through together, with the poses and the motion of every body known once for each stretch of time: of
 //! thousands of things only the few that come near are looked at one by one.
 
+use std::collections::VecDeque;
+
+use rayon::prelude::*;
+
 use super::ROUNDING;
 use crate::program::Path;
 use crate::robot::{Assembly, BodyId, Carried, Chain, MotionBound};
@@ -28,13 +32,16 @@ pub(super) struct Near {
 /// A path is parted into no more pieces than this.
 const PIECES: f64 = 256.0;
 
+/// So many stretches of time are gone through at once.
+const AT_ONCE: usize = 8;
+
 /// When each of `pairs` may be nearer than is settled.
 pub(super) fn when_near(assembly: &Assembly, path: &Path, pairs: &[Asked]) -> Vec<Near> {
     let none = Near {
         lower: f64::INFINITY,
         stretches: Vec::new(),
     };
-    let mut found = vec![none; pairs.len()];
+    let mut found = vec![none.clone(); pairs.len()];
     let mut apart = Vec::new();
     for (at, pair) in pairs.iter().enumerate() {
         if pair.settled.is_finite() {
@@ -49,35 +56,30 @@ pub(super) fn when_near(assembly: &Assembly, path: &Path, pairs: &[Asked]) -> Ve
     let finest = path.duration() / PIECES;
     let asked = pairs.iter().flat_map(|pair| [pair.a, pair.b]);
     for Hung { from, to, bodies } in Hung::along(assembly, path, asked) {
-        let mut open = vec![(from, to, apart.clone())];
-        while let Some((from, to, mut left)) = open.pop() {
-            let balls = bodies.during(from, to);
-            left.retain(|&at| {
-                let pair = &pairs[at as usize];
-                let counts = |s: &&(f64, f64)| s.0.max(from) < s.1.min(to);
-                if !pair.stretches.iter().any(|s| counts(&s)) {
-                    return false;
-                }
-                let ((p, r), (q, s)) = (balls[pair.a.0], balls[pair.b.0]);
-                let gap = (p - q).norm() - r - s - ROUNDING;
-                let near = &mut found[at as usize];
-                if gap >= pair.settled {
-                    near.lower = near.lower.min(gap);
-                    return false;
-                }
-                if to - from > finest {
-                    return true;
-                }
-                let cut = |s: &(f64, f64)| (s.0.max(from), s.1.min(to));
-                let own = pair.stretches.iter().filter(counts).map(cut);
-                near.stretches.extend(own);
-                false
-            });
-            if !left.is_empty() {
-                let middle = f64::midpoint(from, to);
-                // The earlier half is gone through first.
-                open.push((middle, to, left.clone()));
-                open.push((from, middle, left));
+        let halving = Halving {
+            pairs,
+            bodies,
+            finest,
+        };
+        let mut open = VecDeque::from([(from, to, apart.clone())]);
+        while open.len() < AT_ONCE {
+            let Some(stretch) = open.pop_front() else {
+                break;
+            };
+            open.extend(halving.step(stretch, &mut found).into_iter().flatten());
+        }
+        let below = |stretch| {
+            let (mut found, mut open) = (vec![none.clone(); pairs.len()], vec![stretch]);
+            while let Some(stretch) = open.pop() {
+                open.extend(halving.step(stretch, &mut found).into_iter().flatten());
+            }
+            found
+        };
+        let parts: Vec<Vec<Near>> = open.into_par_iter().map(below).collect();
+        for part in parts {
+            for (whole, part) in found.iter_mut().zip(part) {
+                whole.lower = whole.lower.min(part.lower);
+                whole.stretches.extend(part.stretches);
             }
         }
     }
@@ -90,6 +92,47 @@ pub(super) fn when_near(assembly: &Assembly, path: &Path, pairs: &[Asked]) -> Ve
         });
     }
     found
+}
+
+/// A stretch of time (s) with the pairs that may come near in it.
+type Stretch = (f64, f64, Vec<u32>);
+
+/// Stretches of time are halved for as long as pairs may come near in them.
+struct Halving<'a> {
+    pairs: &'a [Asked<'a>],
+    bodies: Bodies<'a>,
+    /// Shorter stretches are not halved, s.
+    finest: f64,
+}
+
+impl Halving<'_> {
+    /// Puts what is certain of a stretch into `found`, and tells its halves where something is not.
+    fn step(&self, (from, to, mut left): Stretch, found: &mut [Near]) -> Option<[Stretch; 2]> {
+        let balls = self.bodies.during(from, to);
+        left.retain(|&at| {
+            let pair = &self.pairs[at as usize];
+            let counts = |s: &&(f64, f64)| s.0.max(from) < s.1.min(to);
+            if !pair.stretches.iter().any(|s| counts(&s)) {
+                return false;
+            }
+            let ((p, r), (q, s)) = (balls[pair.a.0], balls[pair.b.0]);
+            let gap = (p - q).norm() - r - s - ROUNDING;
+            let near = &mut found[at as usize];
+            if gap >= pair.settled {
+                near.lower = near.lower.min(gap);
+                return false;
+            }
+            if to - from > self.finest {
+                return true;
+            }
+            let cut = |s: &(f64, f64)| (s.0.max(from), s.1.min(to));
+            let own = pair.stretches.iter().filter(counts).map(cut);
+            near.stretches.extend(own);
+            false
+        });
+        let middle = f64::midpoint(from, to);
+        (!left.is_empty()).then(|| [(from, middle, left.clone()), (middle, to, left)])
+    }
 }
 
 /// All bodies from one hand-over to the next.

@@ -54,7 +54,7 @@ pub(super) struct Look {
     pub lower: f64,
     /// A distance that is attained, m, where it was needed.
     pub attained: Option<f64>,
-    /// How much of the distance was given away, m.
+    /// How much of the distance was given away, m, where it was not only roughly asked for.
     pub slack: f64,
 }
 
@@ -166,14 +166,38 @@ impl<'a> PairMotion<'a> {
 
     /// The distance at `time`, within `slack` and only if it is less than `enough`.
     pub(super) fn look(&mut self, time: f64, enough: f64, slack: f64) -> (Look, Option<Closest>) {
+        let limit = Limit {
+            enough,
+            slack,
+            ..Limit::default()
+        };
+        self.look_within(time, limit)
+    }
+
+    /// The distance at `time` within `slack` (m), if it is less than `rough_above`; otherwise it may be off by a fifth of itself.
+    pub(super) fn look_roughly(
+        &mut self,
+        time: f64,
+        slack: f64,
+        rough_above: f64,
+    ) -> (Look, Closest) {
+        let limit = Limit {
+            slack,
+            rough_above,
+            ..Limit::default()
+        };
+        let (look, found) = self.look_within(time, limit);
+        (look, found.expect("no limit was set"))
+    }
+
+    fn look_within(&mut self, time: f64, limit: Limit) -> (Look, Option<Closest>) {
         let postures = self.postures(&self.path.at(time));
         let relative = postures[0].end.inv_mul(&postures[1].end);
         self.queries += 1;
         let limit = Limit {
-            enough,
-            slack,
             hint: self.hint,
             stop: self.stop,
+            ..limit
         };
         let answer = distance(&self.surfaces[0], &self.surfaces[1], &relative, limit);
         self.note(time, &answer);
@@ -187,7 +211,7 @@ impl<'a> PairMotion<'a> {
                 postures,
                 lower,
                 attained,
-                slack,
+                slack: limit.slack,
             },
             answer.closest,
         )
@@ -257,6 +281,7 @@ impl<'a> PairMotion<'a> {
         let limit = Limit {
             enough: enough + unsure,
             slack,
+            rough_above: f64::INFINITY,
             hint: self.hint,
             stop: self.stop,
         };

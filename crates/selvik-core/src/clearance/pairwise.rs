@@ -18,6 +18,7 @@ use crate::program::{Path, TouchWhy};
 use crate::robot::Assembly;
 
 /// A pair, when and why it may touch, and when its clearance counts.
+#[derive(Clone)]
 pub(super) struct Prepared {
     pub pair: Pair,
     pub allowed: Vec<Allowed>,
@@ -153,7 +154,8 @@ impl Pairwise<'_> {
     ) -> Looked {
         let mut front = None;
         let begin = |times: &[(f64, f64)], _| Beginning::anew(times);
-        let result = self.sweep_from(prepared, near, begin, |found, motion| {
+        let aim = self.aim(&prepared.pair);
+        let result = self.sweep_from(prepared, near, &aim, begin, |found, motion| {
             let Some((key, windows)) = &windows else {
                 return;
             };
@@ -170,11 +172,27 @@ impl Pairwise<'_> {
         Looked { result, front }
     }
 
+    /// How closely a pair is looked at.
+    pub fn aim(&self, pair: &Pair) -> Aim {
+        let (options, requirement) = (self.options, self.rules.rules[pair.rule].requirement);
+        let (required, tight_below) = (requirement.required(), requirement.tight_below());
+        Aim {
+            tolerance: options.tolerance,
+            critical: tight_below,
+            ease: options.ease,
+            settled: tight_below + options.settled_margin,
+            lost: f64::NEG_INFINITY,
+            decisive: [required, tight_below, TOUCH],
+            work: options.work,
+        }
+    }
+
     /// What is found of a pair where the search begins somewhere; `see` is told what is left of it, if all of that is certain.
     pub fn sweep_from(
         &self,
         prepared: &Prepared,
         near: &Near,
+        aim: &Aim,
         begin: impl FnOnce(&[(f64, f64)], f64) -> Beginning,
         see: impl FnOnce(&Minimum, &PairMotion),
     ) -> PairResult {
@@ -194,7 +212,7 @@ impl Pairwise<'_> {
             // The balls round the bodies never come near each other.
             self.meets(pair, measured[0].0, near.lower)
         } else {
-            self.clearance(pair, near, begin, see)
+            self.clearance(pair, near, aim, begin, see)
         };
         for allowed in allowed {
             self.check_allowed(&mut result, allowed.clone());
@@ -220,6 +238,7 @@ impl Pairwise<'_> {
         &self,
         pair: Pair,
         near: &Near,
+        aim: &Aim,
         begin: impl FnOnce(&[(f64, f64)], f64) -> Beginning,
         see: impl FnOnce(&Minimum, &PairMotion),
     ) -> PairResult {
@@ -229,16 +248,8 @@ impl Pairwise<'_> {
         let options = self.options;
         let mut motion = self.motion(pair);
         let keep_on = || !self.progress.stopped();
-        let aim = Aim {
-            tolerance: options.tolerance,
-            critical: tight_below,
-            ease: options.ease,
-            settled: tight_below + options.settled_margin,
-            decisive: [required, tight_below, TOUCH],
-            work: options.work,
-        };
         let begin = begin(measured, motion.deviation());
-        let found = motion.minimum_from(begin, &aim, &keep_on);
+        let found = motion.minimum_from(begin, aim, &keep_on);
         if motion.undecided().is_none() {
             see(&found, &motion);
         }
@@ -328,8 +339,8 @@ impl Pairwise<'_> {
     /// A pair of which nothing more need be known, as it is at the time `from` (s).
     fn meets(&self, pair: Pair, from: f64, lower: f64) -> PairResult {
         let mut motion = self.motion(pair);
-        let (look, found) = motion.look(from, f64::INFINITY, lower * 0.2);
-        let approach = motion.approach(&look, &found.expect("no limit was set"));
+        let (look, found) = motion.look_roughly(from, 0.0, 0.0);
+        let approach = motion.approach(&look, &found);
         PairResult {
             pair,
             clearance: Bracket::new(lower, approach.distance),

@@ -30,6 +30,13 @@ const PATIENCE: u64 = 64;
 /// A plane for which so many boxes have to be looked at is the longer way where what is held from query to query is another.
 const READILY: u64 = 1024;
 
+/// Where bodies drift farther than they have to stay apart, and farther than this (m), no more boxes are looked at.
+const MOST_LOOKS: u64 = 2048;
+const FAR: f64 = 0.05;
+
+/// Where a distance is only roughly wanted, nothing is nearer than this share of what is found.
+const ROUGHLY: f64 = 0.8;
+
 pub(super) struct Search<'a> {
     pub a: &'a Hierarchy,
     pub b: &'a Hierarchy,
@@ -50,11 +57,15 @@ pub(super) struct Search<'a> {
     interest: f32,
     /// Boxes this much nearer (m) need not be opened.
     slack: f64,
+    /// Nor those that are nearer than what was found by a fifth of that, if they are no nearer than this, m.
+    rough_above: f64,
     pub best: Option<Closest>,
     /// Boxes and triangles looked at.
     pub looks: u64,
     /// After so many of them a plane is tried.
     patience: u64,
+    /// After so many it is given up.
+    most_looks: u64,
     /// Whether it was told to stop.
     pub cut_short: bool,
     /// How far apart a plane has proved everything to stay, m.
@@ -88,9 +99,11 @@ impl<'a> Search<'a> {
             floor: 0.0,
             drift: None,
             slack: limit.slack,
+            rough_above: limit.rough_above,
             best: None,
             looks: 0,
             patience: u64::MAX,
+            most_looks: u64::MAX,
             cut_short: false,
             parted: None,
             open: Vec::with_capacity(128),
@@ -109,6 +122,10 @@ impl<'a> Search<'a> {
         self.drift = Some(drift);
         self.most = wide_of(drift.most);
         self.floor = floor;
+        // Half the stretch, or half of that, is likely the shorter way.
+        if drift.most > self.enough.max(FAR) {
+            self.most_looks = MOST_LOOKS;
+        }
     }
 
     pub fn look_along(&mut self, between: &V) {
@@ -128,7 +145,9 @@ impl<'a> Search<'a> {
     #[inline(always)]
     pub fn of_interest(&self) -> f64 {
         if self.bound < self.enough {
-            self.bound - self.slack
+            let nearly = self.bound - self.slack;
+            let roughly = (self.bound * ROUGHLY).max(self.rough_above);
+            nearly.min(roughly)
         } else {
             self.bound
         }
@@ -249,6 +268,10 @@ impl<'a> Search<'a> {
                 if self.part() {
                     return;
                 }
+            }
+            if self.looks > self.most_looks {
+                self.cut_short = true;
+                return;
             }
             if self.looks & 0xfff == 0 && stop.is_some_and(|s| s.load(Ordering::Relaxed)) {
                 self.cut_short = true;

@@ -6,7 +6,7 @@ use std::sync::{Arc, OnceLock};
 use selvik_cell::Workcell;
 use selvik_cell::document::CellDocument;
 use selvik_cell::fingerprint::{
-    files_hash, fingerprint, items_move_alike, names_hash, only_views_differ,
+    files_hash, fingerprint, moves_alike, names_hash, only_views_differ,
 };
 use selvik_core::clearance::{Known, Pair};
 use selvik_core::mesh::{DEFAULT_FEATURE_ANGLE, Surface, feature_edges};
@@ -115,7 +115,7 @@ impl OpenCell {
         let workcell = Workcell::built_on(&known, document, &files.0)?;
         // What moves come to depends on the items alone, and on where they begin.
         let (before, after) = (&self.workcell.document, &workcell.document);
-        let same = added.is_empty() && items_move_alike(before, after);
+        let same = added.is_empty() && moves_alike(before, after);
         let planned = if same {
             (*self.planned).clone()
         } else {
