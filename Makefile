@@ -79,6 +79,7 @@ reference:
 	tools/reference/.venv/bin/python tools/reference/formats.py
 	tools/reference/.venv/bin/python tools/reference/inside.py
 	tools/reference/.venv/bin/python tools/reference/signed.py
+	tools/reference/.venv/bin/python tools/reference/sampled.py
 	tools/reference/.venv/bin/python tools/reference/features.py
 	cd tools/reference/ik-geo && cargo run -q --release > ../../../crates/selvik-core/tests/golden/ik_geo.json
 

@@ -338,11 +338,21 @@ impl Trying<'_> {
                     nearest: Some(nearest),
                 },
             };
-            let aim = self.pairwise.aim(&prepared.pair);
+            let aim = self.close_aim(&prepared.pair);
             self.pairwise
                 .sweep_from(&prepared, &near, &aim, begin, |_, _| ())
         };
         all.into_par_iter().map(closely).collect()
+    }
+
+    /// As closely as in any sweep; whether what is broken touches is not asked.
+    fn close_aim(&self, pair: &Pair) -> Aim {
+        let aim = self.pairwise.aim(pair);
+        let [required, tight_below, _] = aim.decisive;
+        Aim {
+            decisive: [required, tight_below, required],
+            ..aim
+        }
     }
 
     /// As closely as the verdict asks for, and, if a pair is to be told, as tells whether it is among the worst.

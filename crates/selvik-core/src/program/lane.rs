@@ -1,7 +1,7 @@
 use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 
-use super::planned::Planned;
+use super::planned::{Outset, Planned};
 use super::run_plan::own_joints;
 use super::runner::{Run, Runner};
 use super::track::{Knots, Piece};
@@ -68,7 +68,7 @@ pub(super) fn run_lane(
     lane: &Lane,
     at: usize,
     rest: &[f64],
-    planned: &mut Planned,
+    planned: &Planned,
 ) -> Result<LaneRun, ProgramError> {
     let assembly = all.assembly;
     let drives = all.owners.iter().filter(|o| *o.1 == at);
@@ -91,6 +91,7 @@ pub(super) fn run_lane(
             .map(|tcp| Arm::new(assembly, program.robot, tcp))
             .transpose();
         let own_joints = own_joints(assembly, program);
+        let levers = |arm: &Arm| arm.joints().iter().map(|&j| all.levers[j]).collect();
         for (index, step) in program.moves.iter().enumerate() {
             let fail = |fault| ProgramError {
                 program: program.name.as_str().into(),
@@ -111,12 +112,19 @@ pub(super) fn run_lane(
                 .as_ref()
                 .map_err(|e| fail(ProgramFault::NoArm(e.to_string())))?
                 .as_ref();
-            let driven = match planned.find(at, program, step, &q) {
+            let from = Outset {
+                lane: at,
+                robot: program.robot,
+                tcp: program.tcp,
+                start: q.clone(),
+                levers: arm.map_or_else(Vec::new, levers),
+            };
+            let driven = match planned.find(step, &from) {
                 Some(known) => known,
                 None => {
                     let run = runner.run(arm, step, &q).map_err(fail)?;
                     let driven = Arc::new(Driven::of(run, &joints, &q));
-                    planned.keep(at, program, step, &q, &driven);
+                    planned.keep(step, from, &driven);
                     driven
                 }
             };

@@ -2,34 +2,45 @@
 
 use std::collections::HashMap;
 use std::hash::{Hash, Hasher};
-use std::sync::Arc;
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 use rustc_hash::{FxHashMap, FxHasher};
 
 use super::lane::{Driven, Joined};
-use super::{Goal, Motion, Move, Program};
+use super::{Goal, Motion, Move};
 use crate::robot::NodeId;
 
 /// Moves that were planned in an assembly, by what they are and where they begin. They hold for that assembly alone.
-#[derive(Debug, Clone)]
+#[derive(Debug, Default)]
 pub struct Planned {
     /// What else they depend on.
     around: Around,
-    levers: Arc<[f64]>,
-    moves: FxHashMap<u64, Arc<PlannedMove>>,
+    /// Lanes are planned at once.
+    moves: Mutex<FxHashMap<u64, Arc<PlannedMove>>>,
     /// How many plans were made.
     round: u64,
 }
 
-impl Default for Planned {
-    fn default() -> Self {
+impl Clone for Planned {
+    fn clone(&self) -> Self {
         Self {
-            around: Around::default(),
-            levers: [].into(),
-            moves: FxHashMap::default(),
-            round: 0,
+            around: self.around.clone(),
+            moves: Mutex::new(self.moves().clone()),
+            round: self.round,
         }
     }
+}
+
+/// Where a move begins, and what else it depends on.
+#[derive(Debug, Clone, PartialEq)]
+pub(super) struct Outset {
+    pub lane: usize,
+    pub robot: usize,
+    pub tcp: Option<NodeId>,
+    /// The joint vector of the cell, rad or m.
+    pub start: Vec<f64>,
+    /// For each joint between the robot and its TCP the longest distance at which it moves anything.
+    pub levers: Vec<f64>,
 }
 
 /// What all lanes share, as moves were planned.
@@ -42,12 +53,8 @@ struct Around {
 
 #[derive(Debug)]
 struct PlannedMove {
-    lane: usize,
-    robot: usize,
-    tcp: Option<NodeId>,
+    from: Outset,
     step: Move,
-    start: Vec<f64>,
-    levers: Arc<[f64]>,
     driven: Arc<Driven>,
     /// The plan that asked for it last.
     asked: std::sync::atomic::AtomicU64,
@@ -65,31 +72,24 @@ impl Planned {
             tolerance: all.tolerance.position,
         };
         if around != self.around {
-            self.moves.clear();
+            self.moves().clear();
             self.around = around;
-        }
-        if *self.levers != *all.levers {
-            self.levers = all.levers.into();
         }
         self.round += 1;
         let last = self.round;
-        self.moves
-            .retain(|_, one| one.asked.load(RELAXED) + KEPT >= last);
+        let is_asked = |one: &PlannedMove| one.asked.load(RELAXED) + KEPT >= last;
+        self.moves().retain(|_, one| is_asked(one));
     }
 
-    /// What a move of `program` came to when it began at `start` (rad, m) before.
-    pub(super) fn find(
-        &self,
-        lane: usize,
-        program: &Program,
-        step: &Move,
-        start: &[f64],
-    ) -> Option<Arc<Driven>> {
-        let found = self.moves.get(&self.key(lane, program, step, start))?;
-        let same = (found.lane, found.robot, found.tcp) == (lane, program.robot, program.tcp)
-            && found.start == start
-            && found.levers == self.levers
-            && found.step == *step;
+    fn moves(&self) -> MutexGuard<'_, FxHashMap<u64, Arc<PlannedMove>>> {
+        // Whatever is in it was planned to its end.
+        self.moves.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// What a move came to that began like that before.
+    pub(super) fn find(&self, step: &Move, from: &Outset) -> Option<Arc<Driven>> {
+        let found = self.moves().get(&key(step, from)).map(Arc::clone)?;
+        let same = found.from == *from && found.step == *step;
         same.then(|| {
             found.asked.store(self.round, RELAXED);
             Arc::clone(&found.driven)
@@ -97,36 +97,25 @@ impl Planned {
     }
 
     /// Keeps what a move came to.
-    pub(super) fn keep(
-        &mut self,
-        lane: usize,
-        program: &Program,
-        step: &Move,
-        start: &[f64],
-        driven: &Arc<Driven>,
-    ) {
+    pub(super) fn keep(&self, step: &Move, from: Outset, driven: &Arc<Driven>) {
+        let key = key(step, &from);
         let one = PlannedMove {
-            lane,
-            robot: program.robot,
-            tcp: program.tcp,
+            from,
             step: step.clone(),
-            start: start.to_vec(),
-            levers: Arc::clone(&self.levers),
             driven: Arc::clone(driven),
             asked: self.round.into(),
         };
-        let key = self.key(lane, program, step, start);
-        self.moves.insert(key, Arc::new(one));
+        self.moves().insert(key, Arc::new(one));
     }
+}
 
-    fn key(&self, lane: usize, program: &Program, step: &Move, start: &[f64]) -> u64 {
-        let mut hash = FxHasher::default();
-        (lane, program.robot, program.tcp, &step.label).hash(&mut hash);
-        let numbers = self.levers.iter().chain(start);
-        numbers.for_each(|x| x.to_bits().hash(&mut hash));
-        add(step, &mut hash);
-        hash.finish()
-    }
+fn key(step: &Move, from: &Outset) -> u64 {
+    let mut hash = FxHasher::default();
+    (from.lane, from.robot, from.tcp, &step.label).hash(&mut hash);
+    let numbers = from.levers.iter().chain(&from.start);
+    numbers.for_each(|x| x.to_bits().hash(&mut hash));
+    add(step, &mut hash);
+    hash.finish()
 }
 
 const RELAXED: std::sync::atomic::Ordering = std::sync::atomic::Ordering::Relaxed;

@@ -1,5 +1,7 @@
 use std::collections::{HashMap, HashSet};
 
+use rayon::prelude::*;
+
 use super::handling::{handling, takers};
 use super::lane::{Joined, LaneRun, run_lane};
 use super::track::{Piece, Track};
@@ -72,12 +74,10 @@ pub fn plan_again(
             tolerance,
         };
         planned.begin(&all);
-        let runs: Vec<LaneRun> = plan
-            .lanes
-            .iter()
-            .enumerate()
-            .map(|(at, lane)| run_lane(&all, lane, at, rest, planned))
-            .collect::<Result<_, _>>()?;
+        let run = |(at, lane)| run_lane(&all, lane, at, rest, planned);
+        let runs: Vec<Result<LaneRun, ProgramError>> =
+            plan.lanes.par_iter().enumerate().map(run).collect();
+        let runs: Vec<LaneRun> = runs.into_iter().collect::<Result<_, _>>()?;
         let (tracks, spans): (Vec<Track>, Vec<Vec<MoveSpan>>) =
             align(plan, runs)?.into_iter().unzip();
         let path = Path::of_tracks(rest.to_vec(), tracks, spans.concat());

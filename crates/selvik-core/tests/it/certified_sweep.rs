@@ -16,7 +16,7 @@ use selvik_core::program::Path;
 use selvik_core::robot::{Assembly, BodyId, Joint, JointKind, JointLimits, Link, Mechanism};
 use selvik_core::spatial::{Pose, Vector, pose_from_rpy};
 
-const TOLERANCE: f64 = 1e-4;
+pub(super) const TOLERANCE: f64 = 1e-4;
 
 /// One mover on a chain of joints (kind, axis, origin), the mesh on the last link, and one post.
 fn cell_of(
@@ -34,7 +34,7 @@ fn cell_of(
 }
 
 /// A chain of joints (kind, axis, origin) with a mesh on the last link.
-fn chain_of(joints: &[(JointKind, Vector, Pose)], mover: TriangleMesh) -> Mechanism {
+pub(super) fn chain_of(joints: &[(JointKind, Vector, Pose)], mover: TriangleMesh) -> Mechanism {
     let mut links = vec![Link::new("l0".to_owned(), None)];
     let mut chain = Vec::new();
     for (i, (kind, axis, origin)) in joints.iter().enumerate() {
@@ -55,7 +55,7 @@ fn chain_of(joints: &[(JointKind, Vector, Pose)], mover: TriangleMesh) -> Mechan
     Mechanism::new(links, chain).unwrap()
 }
 
-fn rules(required: f64, tight: f64) -> RuleSet {
+pub(super) fn rules(required: f64, tight: f64) -> RuleSet {
     let requirement = Requirement::new(required, tight).unwrap();
     let rule = Rule {
         name: "r".to_owned(),

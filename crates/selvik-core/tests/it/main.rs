@@ -8,4 +8,5 @@ mod measures_hold;
 mod ortho_parallel;
 mod programmed_motion;
 mod recorded_motion;
+mod sampled;
 mod swept_again;
