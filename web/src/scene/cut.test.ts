@@ -70,6 +70,14 @@ describe('a cut', () => {
     expect(tint!.value.r).toBeGreaterThan(tint!.value.g)
   })
 
+  it('is coloured anew when other things are selected', () => {
+    const cut = new Cut()
+    cut.set(section, square, [], () => '#808080', palette)
+    cut.tint((item) => (item === 'block' ? '#0000ff' : '#808080'), palette)
+    const { tint } = (filledOf(cut)[0]!.material as ShaderMaterial).uniforms
+    expect(tint!.value.b).toBeGreaterThan(tint!.value.r)
+  })
+
   it('draws outlines a hair before their face, on the side of the eye', () => {
     const cut = new Cut()
     cut.set(section, square, [], () => '#808080', palette)

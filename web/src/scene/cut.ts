@@ -6,7 +6,7 @@ import { LineSegmentsGeometry } from 'three/addons/lines/LineSegmentsGeometry.js
 import type { Schemas, Section, Vec3 } from '../api/client'
 import { metres } from './cameras'
 import { Cutaway, piecesOf } from './cutaway'
-import { hatchedFaces } from './hatching'
+import { hatchedFaces, tintOf } from './hatching'
 import type { Hit } from './picking'
 
 /** So far before a cut face its outline is drawn, and an overlap before both, m. */
@@ -59,9 +59,21 @@ export class Cut {
     if (ends.length) this.group.add(drawnLines(ends, palette.ink))
   }
 
+  /** Colours the cut faces anew. */
+  tint(colourOf: (item: string) => string, palette: { paper: string }) {
+    for (const face of this.faces) {
+      const { uniforms } = face.material as THREE.ShaderMaterial
+      uniforms.tint!.value = tintOf(colourOf(face.userData.item as string), palette)
+    }
+  }
+
+  private get faces(): THREE.Mesh[] {
+    return this.group.children.filter((c) => c.userData.item) as THREE.Mesh[]
+  }
+
   /** The cut faces that a ray meets, nearest first. */
   hits(ray: THREE.Ray): Hit[] {
-    const faces = this.group.children.filter((c) => c.userData.item)
+    const { faces } = this
     faces.forEach((face) => face.updateMatrixWorld())
     const caster = new THREE.Raycaster(ray.origin, ray.direction)
     const met = caster.intersectObjects(faces, false)

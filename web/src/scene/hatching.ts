@@ -12,6 +12,10 @@ export function hatchingOf(number: number): { way: 1 | -1; spacing: number } {
   return { way: number % 2 ? -1 : 1, spacing }
 }
 
+/** The tint of the cut face of something. */
+export const tintOf = (colour: string, palette: { paper: string }) =>
+  new THREE.Color(colour).lerp(new THREE.Color(palette.paper), 0.45)
+
 /**
  * A cut face: its tint with thin lines at 45° on the picture (ISO 128-3), those of neighbours the
  * other way or closer; crossed both ways where two bodies overlap.
@@ -26,7 +30,7 @@ export function hatchedFaces(
   return new THREE.ShaderMaterial({
     side: THREE.DoubleSide,
     uniforms: {
-      tint: { value: new THREE.Color(colour).lerp(new THREE.Color(palette.paper), 0.45) },
+      tint: { value: tintOf(colour, palette) },
       ink: { value: new THREE.Color(palette.ink) },
       way: { value: way },
       spacing: { value: spacing },

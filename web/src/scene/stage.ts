@@ -168,6 +168,7 @@ export class Stage {
   /** Whose items have which role and colour. */
   setLook(look: Look) {
     this.look = look
+    this.cut.tint(this.cutColour, this.palette)
     this.restate()
   }
 
@@ -175,8 +176,13 @@ export class Stage {
     // What is merely pointed at or selected throws the same shadow.
     const same = shown.visible === this.shown.visible
     this.shown = shown
+    this.cut.tint(this.cutColour, this.palette)
     this.restate(!same)
   }
+
+  /** The colour of something's cut faces. */
+  private cutColour = (item: string) =>
+    this.shown.selected.has(item) ? this.palette.selection : this.roleColour(item)
 
   setFurniture(furniture: Furniture) {
     this.furniture = furniture
@@ -185,9 +191,7 @@ export class Stage {
 
   /** Takes away what sections do, and shows the cut faces hatched. */
   setSections(cuts: Cuts, faces: Schemas['SectionFaces'] | null) {
-    const colourOf = (item: string) =>
-      this.shown.selected.has(item) ? this.palette.selection : this.roleColour(item)
-    this.cut.set(cuts, faces, this.bodies?.nodes ?? [], colourOf, this.palette)
+    this.cut.set(cuts, faces, this.bodies?.nodes ?? [], this.cutColour, this.palette)
     this.uncut = cuts.uncut
     this.restate()
   }

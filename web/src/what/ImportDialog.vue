@@ -205,5 +205,6 @@ th {
   display: flex;
   gap: 6px;
   align-items: center;
+  white-space: nowrap;
 }
 </style>

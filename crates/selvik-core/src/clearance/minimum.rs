@@ -64,7 +64,7 @@ impl PairMotion<'_> {
             left,
         };
         if self.is_still() {
-            if aim.is_met(start.lower, best.distance, unsure) {
+            if start.lower >= aim.settled || aim.is_lost(best.distance, unsure) {
                 return told(start.lower, best, Vec::new());
             }
             let (look, found) = self.look(first, f64::INFINITY, 0.0);

@@ -157,7 +157,7 @@ impl<'a> PairMotion<'a> {
 
     /// Whether nothing ever moves between the two.
     pub(super) fn is_still(&self) -> bool {
-        self.chains.iter().all(|c| c.joints.is_empty())
+        self.tracks.is_empty()
     }
 
     fn postures(&self, q: &[f64]) -> Arc<[Posture; 2]> {
