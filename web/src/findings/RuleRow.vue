@@ -48,6 +48,7 @@ function fromLibrary(e: Event) {
         :value="rule.required_mm"
         kind="length"
         label="Required"
+        :least="0.001"
         data-test="rule-required"
         @typed="required"
       />
@@ -57,6 +58,7 @@ function fromLibrary(e: Event) {
         :value="rule.tight_below_mm"
         kind="length"
         label="Tight below"
+        :least="rule.required_mm"
         @typed="set({ tight_below_mm: $event })"
       />
     </td>

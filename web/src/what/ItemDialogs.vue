@@ -41,6 +41,9 @@ watch(
     links.value = facts[0]?.links ?? []
   },
 )
+/** A dialog takes the focus for itself as it opens; here Enter does what is likely meant. */
+const toLikely = () =>
+  document.querySelector<HTMLElement>('.v-overlay--active [autofocus]')?.focus()
 function again() {
   const redo = cell.clash!.again
   cell.clash = null
@@ -53,6 +56,7 @@ function again() {
     :model-value="!!items.doomed"
     max-width="460"
     aria-label="Delete"
+    @after-enter="toLikely"
     @update:model-value="items.doomed = null"
   >
     <v-card
@@ -84,6 +88,7 @@ function again() {
     :model-value="!!items.hanging"
     max-width="420"
     aria-label="Hang it elsewhere"
+    @after-enter="toLikely"
     @update:model-value="items.hanging = null"
   >
     <v-card v-if="items.hanging" :title="`Hang ${what} on ${onto}`" data-test="hang-dialog">

@@ -38,8 +38,19 @@ describe('a field for a number with its unit', () => {
     expect(input.attributes('aria-invalid')).toBe('false')
   })
 
+  it('lets Escape through where there is nothing to take back', async () => {
+    const { field: input, type } = field()
+    const heard: string[] = []
+    document.addEventListener('keydown', (e) => heard.push(e.key))
+    await type('250 apples')
+    await input.trigger('keydown', { key: 'Escape' })
+    expect(heard).toEqual([])
+    await input.trigger('keydown', { key: 'Escape' })
+    expect(heard).toEqual(['Escape'])
+  })
+
   it.each(['0.05', '1000.5', '-1'])('refuses %s, which makes no sense there', async (text) => {
-    const { field: input, type, said } = field({ least: 0.1, most: 1000 })
+    const { field: input, type, said } = field({ digits: 0, least: 0.1, most: 1000 })
     await type(text)
     expect(said()).toEqual([])
     expect(input.attributes('title')).toContain('at least 0.1, at most 1000')

@@ -23,10 +23,13 @@ const emit = defineEmits<{ typed: [value: number] }>()
 const units = useUnits()
 const said = (value: number, digits: number) =>
   props.kind === 'length' ? units.number(value, digits) : units.angleNumber(value, digits)
-const shown = computed(() => said(props.value, props.digits ?? 2))
+const digits = computed(() => props.digits ?? 2)
+const shown = computed(() => said(props.value, digits.value))
 const text = ref(shown.value)
 const wrong = ref(false)
 watch([shown, () => props.answered], ([now]) => (text.value = now))
+const least = computed(() => props.least ?? -Infinity)
+const most = computed(() => props.most ?? Infinity)
 
 function done() {
   if (text.value === shown.value) return (wrong.value = false)
@@ -38,8 +41,6 @@ function done() {
   wrong.value = !fits
   if (fits) emit('typed', value)
 }
-const least = computed(() => props.least ?? -Infinity)
-const most = computed(() => props.most ?? Infinity)
 function stepBy(direction: number, e: KeyboardEvent) {
   if (!props.steps) return
   e.preventDefault()
@@ -47,7 +48,10 @@ function stepBy(direction: number, e: KeyboardEvent) {
   const to = props.value + direction * (e.altKey ? 0.1 : by)
   emit('typed', Math.min(most.value, Math.max(least.value, to)))
 }
-function back() {
+/** Escape takes back what was typed, and only then goes no further. */
+function back(e: KeyboardEvent) {
+  if (text.value === shown.value && !wrong.value) return
+  e.stopPropagation()
   text.value = shown.value
   wrong.value = false
 }
@@ -55,8 +59,8 @@ const sign = computed(() => (props.kind === 'length' ? units.sign.value : units.
 /** What can be typed, for who typed something else. */
 const wanted = computed(() => {
   const ends = [
-    props.least !== undefined && `at least ${said(props.least, 0)}`,
-    props.most !== undefined && `at most ${said(props.most, 0)}`,
+    props.least !== undefined && `at least ${said(props.least, digits.value)}`,
+    props.most !== undefined && `at most ${said(props.most, digits.value)}`,
   ].filter(Boolean)
   return ['That is no number with a unit that is known here', ...ends].join(', ')
 })
@@ -77,7 +81,7 @@ const hint = computed(() => {
     :aria-invalid="wrong"
     :disabled="disabled"
     @change="done"
-    @keydown.escape.stop="back"
+    @keydown.escape="back"
     @keydown.up="stepBy(1, $event)"
     @keydown.down="stepBy(-1, $event)"
     @focus="($event.target as HTMLInputElement).select()"

@@ -16,7 +16,7 @@ use utoipa::ToSchema;
 
 use crate::Workcell;
 use crate::arranging::Subject;
-use crate::jog::{Jogging, NearPair, Ruled, is_moved};
+use crate::jog::{NearPair, Nearest, Ruled, is_moved};
 use crate::report::{PairReport, Verdict, flat, pair_report};
 
 pub use smallest_shift::{SHORTEST_MM, ShiftFound, ShiftWanted, Shifted, smallest_shift};
@@ -208,7 +208,7 @@ impl Tentative<'_> {
             tight: count(Verdict::Tight),
             during_s: [from, to],
             pairs: worst.iter().take(TOLD).map(report).collect(),
-            now: Jogging::default().nearest(ruled, &after, TOLD),
+            now: Nearest::default().of(ruled, &after, TOLD),
             poses: nodes.iter().map(|&n| flat(&after[n])).collect(),
             nodes,
         })

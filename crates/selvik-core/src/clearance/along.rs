@@ -10,6 +10,7 @@ use super::rules::{Pair, Requirement, RuleSet};
 use super::scope::{RuleScope, Scope};
 use super::sweep::{PairResult, RuleResult, Sweep, SweepOptions, scope_along};
 use super::verdict::Verdict;
+use super::worst::sort;
 use crate::program::Path;
 use crate::robot::Assembly;
 
@@ -172,15 +173,4 @@ impl<'a> Along<'a> {
             complete,
         }
     }
-}
-
-/// Worst first: by verdict, then by how much of the required clearance is there.
-pub(super) fn sort(pairs: &mut [PairResult], rules: &RuleSet) {
-    let required = |r: &PairResult| rules.rules[r.pair.rule].requirement.required();
-    let share = |r: &PairResult| r.clearance.attained() / required(r);
-    pairs.sort_by(|x, y| {
-        x.verdict
-            .cmp(&y.verdict)
-            .then(share(x).total_cmp(&share(y)))
-    });
 }

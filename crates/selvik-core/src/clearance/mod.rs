@@ -40,6 +40,7 @@ mod tentative;
 mod triangle_triangle;
 mod verdict;
 mod violations;
+mod worst;
 
 pub use bands::{Band, BandPoint, BandShape, Counted, clearance_band, clearance_band_again};
 pub use bracket::{Aim, Approach, Bracket, RESOLUTION};

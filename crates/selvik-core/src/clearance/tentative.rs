@@ -1,10 +1,10 @@
 //! What a change comes to that is only tried: the clearances, while somebody waits for them with the hand on the mouse.
 
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::Arc;
 
 use rayon::prelude::*;
 
-use super::along::{Along, Recalled, sort};
+use super::along::{Along, Recalled};
 use super::bracket::{Aim, Approach};
 use super::fronts::{Front, Window};
 use super::known::{Keys, Known};
@@ -15,6 +15,7 @@ use super::progress::Progress;
 use super::rules::{Pair, RuleSet};
 use super::sweep::{PairResult, Sweep, SweepOptions};
 use super::verdict::Verdict;
+use super::worst::{Rank, Worst, share_of, sort};
 use crate::program::Path;
 use crate::robot::Assembly;
 
@@ -54,32 +55,29 @@ pub fn sweep_tentatively(
     let of = Along::new(assembly, path, rules, options);
     let Recalled { pairs, aside } = of.recalled(known);
     let count = pairs.iter().filter(|(.., result)| result.is_some()).count();
-    let is_own = |prepared: &Prepared| (told.of)(&prepared.pair);
     let is_done = |(prepared, _, result): &(Prepared, _, Option<PairResult>)| {
-        result.is_some() && (told.during.is_none() || !is_own(prepared))
+        result.is_some() && !matches!(told.of(&prepared.pair), Telling::Part(..))
     };
     let (done, looked_at): (Vec<_>, Vec<_>) = pairs.into_iter().partition(is_done);
     let near = of.near(looked_at.iter().map(|(prepared, ..)| prepared));
-    let done_of_own = done.iter().filter(|(prepared, ..)| is_own(prepared));
-    let done_of_own: Vec<Rough> = done_of_own
-        .filter_map(|(_, _, result)| result.clone())
-        .map(Rough::done)
-        .collect();
+    let done: Vec<PairResult> = done.into_iter().filter_map(|(.., result)| result).collect();
+    let is_told = |result: &&PairResult| told.of(&result.pair) == Telling::Whole;
+    let done_and_told: Vec<PairResult> = done.iter().filter(is_told).cloned().collect();
     let trying = Trying {
         pairwise: of.pairwise(false, progress),
         keys: &of.keys,
         known,
         worst: Worst::of(told.closely),
     };
-    for rough in &done_of_own {
-        trying.worst.see(trying.rank(&rough.result));
+    for result in &done_and_told {
+        trying.worst.see(Rank::of(result, rules));
     }
     let mut looked_at: Vec<Tried> = looked_at
         .into_par_iter()
         .zip(near)
         .map(|((prepared, _, recalled), near)| {
-            let own = is_own(&prepared).then_some(told.during);
-            trying.tried(prepared, near, recalled, own)
+            let telling = told.of(&prepared.pair);
+            trying.tried(prepared, near, recalled, telling)
         })
         .collect();
     // Those that were the worst before: what they come to tells how closely others have to be looked at.
@@ -88,16 +86,15 @@ pub fn sweep_tentatively(
     let rest = looked_at.split_off(first);
     let pair = |tried| trying.pair(tried);
     let looked = [looked_at, rest].map(|some| some.into_par_iter().map(pair).collect::<Vec<_>>());
-    let (found, own): (Vec<Option<PairResult>>, Vec<Option<Rough>>) =
+    let (found, rough): (Vec<Option<PairResult>>, Vec<Option<Rough>>) =
         looked.into_iter().flatten().unzip();
-    let whole = done.into_iter().map(|(.., result)| result);
-    let whole = whole.chain(found).flatten().collect();
-    let own = done_of_own.into_iter().chain(own.into_iter().flatten());
-    let mut own = trying.closely(own.collect());
-    sort(&mut own, rules);
+    let mut told = done_and_told;
+    told.extend(trying.closely(rough.into_iter().flatten().collect()));
+    sort(&mut told, rules);
+    let whole = done.into_iter().chain(found.into_iter().flatten());
     TentativeSweep {
-        whole: of.summed((whole, aside), count, !progress.stopped()),
-        told: own,
+        whole: of.summed((whole.collect(), aside), count, !progress.stopped()),
+        told,
     }
 }
 
@@ -138,52 +135,25 @@ struct Rough {
     so_far: Option<(Prepared, Near, FoundInPart)>,
 }
 
-impl Rough {
-    fn done(result: PairResult) -> Self {
-        Self {
-            result,
-            so_far: None,
+/// What is to be told of a pair.
+#[derive(Clone, Copy, PartialEq)]
+enum Telling {
+    /// Nothing: its verdict is enough.
+    Nothing,
+    /// What it comes to over the whole path.
+    Whole,
+    /// What it comes to in a part of it, s.
+    Part(f64, f64),
+}
+
+impl Told<'_> {
+    fn of(&self, pair: &Pair) -> Telling {
+        match self.during {
+            _ if !(self.of)(pair) => Telling::Nothing,
+            None => Telling::Whole,
+            Some((from, to)) => Telling::Part(from, to),
         }
     }
-}
-
-/// By what the worst come first: the verdict, then how much of the required clearance is there.
-type Rank = (Verdict, f64);
-
-/// The ranks of the worst so far. None of those that are worst in the end ranks after the last of them.
-struct Worst {
-    count: usize,
-    ranks: Mutex<Vec<Rank>>,
-}
-
-impl Worst {
-    fn of(count: usize) -> Self {
-        Self {
-            count,
-            ranks: Mutex::default(),
-        }
-    }
-
-    fn see(&self, rank: Rank) {
-        let mut ranks = self.ranks.lock().unwrap_or_else(PoisonError::into_inner);
-        let at = ranks.partition_point(|other| !comes_before(&rank, other));
-        ranks.insert(at, rank);
-        ranks.truncate(self.count);
-    }
-
-    /// Nothing that ranks after this is among the worst; `None` while anything may be.
-    fn last(&self) -> Option<Rank> {
-        let ranks = self.ranks.lock().unwrap_or_else(PoisonError::into_inner);
-        let full = ranks.len() == self.count;
-        full.then(|| ranks.last().copied().unwrap_or(NOTHING_WORSE))
-    }
-}
-
-/// Nothing ranks before this.
-const NOTHING_WORSE: Rank = (Verdict::Broken, f64::NEG_INFINITY);
-
-fn comes_before(one: &Rank, other: &Rank) -> bool {
-    one.0.cmp(&other.0).then(one.1.total_cmp(&other.1)).is_lt()
 }
 
 /// A pair that is to be looked at.
@@ -191,8 +161,7 @@ struct Tried {
     prepared: Prepared,
     near: Near,
     recalled: Option<PairResult>,
-    /// Whether it is to be told, and of which part of the path.
-    own: Option<Option<(f64, f64)>>,
+    telling: Telling,
     before: Before,
     /// How much of the required clearance was there before; infinite for what is not to be told.
     share: f64,
@@ -204,20 +173,20 @@ impl Trying<'_> {
         prepared: Prepared,
         near: Near,
         recalled: Option<PairResult>,
-        own: Option<Option<(f64, f64)>>,
+        telling: Telling,
     ) -> Tried {
         let before = self.before(&prepared.pair);
-        let comes_near = own.is_some() && !near.stretches.is_empty();
-        let least = before.front.as_ref().and_then(|front| front.least());
-        let share = match comes_near {
-            true => self.share(&prepared.pair, least.unwrap_or(0.0)),
-            false => f64::INFINITY,
+        let share = if telling == Telling::Nothing || near.stretches.is_empty() {
+            f64::INFINITY
+        } else {
+            let least = before.front.as_ref().and_then(|front| front.least());
+            share_of(least.unwrap_or(0.0), &prepared.pair, self.pairwise.rules)
         };
         Tried {
             prepared,
             near,
             recalled,
-            own,
+            telling,
             before,
             share,
         }
@@ -229,21 +198,20 @@ impl Trying<'_> {
             prepared,
             near,
             recalled,
-            own,
+            telling,
             before,
-            ..
+            share: _,
         } = tried;
         if self.pairwise.progress.stopped() {
             return (recalled, None);
         }
-        let aim = self.rough_aim(&prepared.pair, own.is_some());
-        let part = own.flatten().and_then(|during| {
-            let stands = prepared.stands;
-            self.part(prepared.pair, during, stands, &near)
-        });
-        let part = part.map(|(prepared, near)| {
+        let part = match telling {
+            Telling::Part(from, to) => self.part(&prepared, (from, to), &near),
+            Telling::Nothing | Telling::Whole => None,
+        };
+        let part = part.map(|part| {
             let begin = |times: &[(f64, f64)], off| before.begin(times, off);
-            self.looked_at((prepared, near), &aim, begin)
+            self.looked_at(part, begin)
         });
         if let Some(result) = recalled {
             return (Some(result), part);
@@ -264,29 +232,25 @@ impl Trying<'_> {
             begin.nearest = found.nearest;
             begin
         };
-        if let Some(None) = own {
-            let rough = self.looked_at((prepared, near), &aim, begin);
+        if telling == Telling::Whole {
+            let rough = self.looked_at((prepared, near), begin);
             return (Some(rough.result.clone()), Some(rough));
         }
-        // Of what is not told the verdict is enough, whatever was told of the part.
-        let aim = self.rough_aim(&prepared.pair, false);
-        let pairwise = &self.pairwise;
+        let (aim, pairwise) = (self.aim_at_verdict(&prepared.pair), &self.pairwise);
         let whole = pairwise.sweep_from(&prepared, &near, &aim, begin, |_, _| ());
         (Some(whole), part)
     }
 
-    /// A pair in a part of the path, if it comes near in it or may touch to some depth. From when until when it stands still is
-    /// `stands`.
+    /// A pair in a part of the path, if it comes near in it or may touch to some depth.
     fn part(
         &self,
-        pair: Pair,
+        whole: &Prepared,
         (from, to): (f64, f64),
-        stands: Option<(f64, f64)>,
         near: &Near,
     ) -> Option<(Prepared, Near)> {
         // What is near when it comes to a stand stays near.
         let stays = |end: f64| near.stretches.iter().any(|times| times.1 >= end);
-        let after = stands.filter(|(end, _)| stays(*end));
+        let after = whole.stands.filter(|(end, _)| stays(*end));
         let cut = |(a, b): (f64, f64)| (a.max(from), b.min(to));
         let times = near.stretches.iter().copied().chain(after);
         let times = times.map(cut).filter(|(a, b)| a <= b);
@@ -294,7 +258,7 @@ impl Trying<'_> {
             lower: near.lower,
             stretches: times.collect(),
         };
-        let prepared = self.pairwise.prepared(pair, (from, to))?;
+        let prepared = self.pairwise.prepared(whole.pair, (from, to))?;
         let tells = !near.stretches.is_empty() || prepared.is_limited();
         tells.then_some((prepared, near))
     }
@@ -303,15 +267,14 @@ impl Trying<'_> {
     fn looked_at(
         &self,
         (prepared, near): (Prepared, Near),
-        aim: &Aim,
         begin: impl FnOnce(&[(f64, f64)], f64) -> Beginning,
     ) -> Rough {
         let mut found = FoundInPart::default();
-        let pairwise = &self.pairwise;
-        let result = pairwise.sweep_from(&prepared, &near, aim, begin, |least, _| {
+        let (aim, pairwise) = (self.aim_at_rank(&prepared.pair), &self.pairwise);
+        let result = pairwise.sweep_from(&prepared, &near, &aim, begin, |least, _| {
             found = FoundInPart::of(least);
         });
-        self.worst.see(self.rank(&result));
+        self.worst.see(Rank::of(&result, pairwise.rules));
         // What does not come near is looked at no more closely.
         let goes_on = !near.stretches.is_empty();
         Rough {
@@ -325,8 +288,8 @@ impl Trying<'_> {
         let last = self.worst.last();
         let closely = |rough: Rough| {
             let result = rough.result;
-            let share = self.share(&result.pair, result.clearance.lower());
-            let counts = last.is_none_or(|last| !comes_before(&last, &(result.verdict, share)));
+            let rank = Rank::at(result.clearance.lower(), &result, self.pairwise.rules);
+            let counts = last.is_none_or(|last| rank.order(&last).is_le());
             let (true, Some((prepared, near, found))) = (counts, rough.so_far) else {
                 return result;
             };
@@ -355,36 +318,36 @@ impl Trying<'_> {
         }
     }
 
-    /// As closely as the verdict asks for, and, if a pair is to be told, as tells whether it is among the worst.
-    fn rough_aim(&self, pair: &Pair, is_told: bool) -> Aim {
-        let requirement = self.pairwise.rules.rules[pair.rule].requirement;
-        let aim = self.pairwise.aim(pair);
-        let (required, tight_below) = (requirement.required(), requirement.tight_below());
-        let settled = match self.worst.last() {
-            None if is_told => aim.settled,
-            Some((Verdict::Meets, share)) if is_told => share * required,
-            _ => 0.0,
-        };
-        let settled = settled.clamp(tight_below, aim.settled);
+    /// As closely as the verdict asks for.
+    fn aim_at_verdict(&self, pair: &Pair) -> Aim {
+        let aim = self.close_aim(pair);
+        let [required, tight_below, _] = aim.decisive;
         Aim {
             critical: required,
             ease: 1.0,
-            settled,
-            lost: if is_told { aim.lost } else { required },
-            decisive: [required, tight_below, settled],
+            settled: tight_below,
+            lost: required,
             ..aim
         }
     }
 
-    fn rank(&self, result: &PairResult) -> Rank {
-        let share = self.share(&result.pair, result.clearance.attained());
-        (result.verdict, share)
-    }
-
-    /// A clearance (m) as a share of what is required.
-    fn share(&self, pair: &Pair, clearance: f64) -> f64 {
-        let requirement = self.pairwise.rules.rules[pair.rule].requirement;
-        clearance / requirement.required()
+    /// As closely as tells, too, whether it may be among the worst.
+    fn aim_at_rank(&self, pair: &Pair) -> Aim {
+        let (closely, aim) = (self.close_aim(pair), self.aim_at_verdict(pair));
+        let [required, tight_below, _] = aim.decisive;
+        let settled = match self.worst.last() {
+            None => closely.settled,
+            Some(Rank { verdict, share }) if verdict == Verdict::Meets => {
+                (share * required).clamp(tight_below, closely.settled)
+            }
+            Some(_) => tight_below,
+        };
+        Aim {
+            settled,
+            lost: closely.lost,
+            decisive: [required, tight_below, settled],
+            ..aim
+        }
     }
 
     fn before(&self, pair: &Pair) -> Before {

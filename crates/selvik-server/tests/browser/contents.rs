@@ -234,7 +234,14 @@ async fn the_roster_and_the_numbers_arrange_a_cell_and_every_step_can_be_undone(
     b.keys(key::DELETE).await;
     b.reads("delete-dialog", "Delete 3 items?").await;
     b.reads("delete-dialog", "Clamp 1").await;
-    b.click("delete-ok").await;
+    b.until(
+        "Enter deletes it",
+        "document.activeElement.dataset.test === 'delete-ok'",
+    )
+    .await;
+    let enter = key::ENTER.chars().next().expect("a key");
+    b.hold(enter).await;
+    b.let_go(enter).await;
     b.uncovered().await;
     b.until(
         "it is gone",
@@ -517,10 +524,9 @@ async fn what_is_open_is_not_certified_shown_and_can_be_declared_a_surface() {
         "document.querySelector('[data-test=finding].at')",
     )
     .await;
-    b.rests().await;
     // The label has that colour, too; the rim is much longer.
-    let after = b.count(marked).await;
-    assert!(after > before + 1000, "the rim is marked: {before} {after}");
+    b.shows("the rim", marked, |after| after > before + 1000)
+        .await;
 
     b.pick("hood").await;
     b.click("surface-only").await;

@@ -68,13 +68,12 @@ async fn the_strip_follows_what_a_robot_reaches_and_goes_where_that_is_worst() {
 
     // The outline lies in the plane of the arm.
     b.keys(key::ESCAPE).await;
+    b.click("tab-reach").await;
     b.rests().await;
     let without = b.count(spruce).await;
-    b.click("tab-reach").await;
     b.click("reach-outline").await;
-    b.rests().await;
-    let with = b.count(spruce).await;
-    assert!(with > without + 300, "{without} {with}");
+    b.shows("the outline", spruce, |with| with > without + 300)
+        .await;
     // In the drawing of a cut it lies in that plane.
     b.pick("housing-a").await;
     b.keys("x").await;
@@ -162,11 +161,8 @@ async fn chains_add_up_and_what_can_be_seen_is_what_geometry_says() {
         "Number.parseFloat(document.querySelector('[data-test=access-blocked]').innerText) < 1.6",
     )
     .await;
-    b.rests().await;
-    assert!(
-        b.count(red).await > reds,
-        "what the other clamp hides is red once it is seen"
-    );
+    b.shows("what the other clamp hides, red", red, |seen| seen > reds)
+        .await;
 
     // In front of the table's edge, 250 mm ahead and 40 below, and the face itself: 49.5° of 99.1 are a cone.
     b.keys(key::ESCAPE).await;

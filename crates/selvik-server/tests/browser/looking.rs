@@ -299,8 +299,7 @@ async fn styles_frames_and_grid_are_what_they_say() {
     b.unfold("frames", "frames-target").await;
     b.click("frames-target").await;
     b.rests().await;
-    let more = b.count(red).await;
-    assert!(more > some, "targets are marked: {some} {more}");
+    let more = b.shows("targets", red, |more| more > some).await;
     b.click("frames-larger").await;
     b.click("frames-larger").await;
     b.keys(key::ESCAPE).await;

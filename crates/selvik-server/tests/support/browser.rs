@@ -17,6 +17,9 @@ use super::pixels::{Pixels, Rgb};
 /// How long one waits before looking whether something has come.
 const LOOK_AGAIN: Duration = Duration::from_millis(20);
 
+/// For so long it is waited for at most.
+const MOST_WAIT: Duration = Duration::from_secs(30);
+
 /// A button of the mouse.
 #[derive(Clone, Copy)]
 pub enum Button {
@@ -260,7 +263,7 @@ impl Browser {
     pub async fn until(&self, what: &str, script: &str) {
         let start = Instant::now();
         let script = format!("try {{ return !!({script}) }} catch {{ return false }}");
-        while start.elapsed() < Duration::from_secs(30) {
+        while start.elapsed() < MOST_WAIT {
             if self.script(&script).await == json!(true) {
                 return;
             }
@@ -694,6 +697,29 @@ impl Browser {
     /// How many pixels of the picture fulfil `like`.
     pub async fn count(&self, like: impl Fn(Rgb) -> bool) -> usize {
         self.places(like).await.len()
+    }
+
+    /// Waits until as many pixels of the picture fulfil `like` as `enough` asks for, and returns how many: what the
+    /// server is asked for is drawn when its answer is there.
+    pub async fn shows(
+        &self,
+        what: &str,
+        like: impl Fn(Rgb) -> bool,
+        enough: impl Fn(usize) -> bool,
+    ) -> usize {
+        let start = Instant::now();
+        loop {
+            let count = self.count(&like).await;
+            if enough(count) {
+                return count;
+            }
+            let waited = start.elapsed();
+            assert!(
+                waited < MOST_WAIT,
+                "never seen: {what}; {count} such pixels"
+            );
+            tokio::time::sleep(LOOK_AGAIN).await;
+        }
     }
 }
 

@@ -1,0 +1,115 @@
+//! Which pairs are the worst.
+
+use std::cmp::Ordering;
+use std::sync::{Mutex, PoisonError};
+
+use super::rules::{Pair, RuleSet};
+use super::sweep::PairResult;
+use super::verdict::Verdict;
+
+/// By what the worst come first: by verdict, then by how much of the required clearance is there.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Rank {
+    pub verdict: Verdict,
+    pub share: f64,
+}
+
+impl Rank {
+    /// Of what was found of a pair, at a clearance (m).
+    pub fn at(clearance: f64, found: &PairResult, rules: &RuleSet) -> Self {
+        Self {
+            verdict: found.verdict,
+            share: share_of(clearance, &found.pair, rules),
+        }
+    }
+
+    /// Of what was found of a pair, at the clearance that is attained.
+    pub fn of(found: &PairResult, rules: &RuleSet) -> Self {
+        Self::at(found.clearance.attained(), found, rules)
+    }
+
+    pub fn order(&self, other: &Self) -> Ordering {
+        let verdicts = self.verdict.cmp(&other.verdict);
+        verdicts.then(self.share.total_cmp(&other.share))
+    }
+}
+
+/// A clearance (m) as a share of what is required of a pair.
+pub(super) fn share_of(clearance: f64, pair: &Pair, rules: &RuleSet) -> f64 {
+    clearance / rules.rules[pair.rule].requirement.required()
+}
+
+/// Puts the worst first.
+pub(super) fn sort(pairs: &mut [PairResult], rules: &RuleSet) {
+    pairs.sort_by(|x, y| Rank::of(x, rules).order(&Rank::of(y, rules)));
+}
+
+/// The ranks of the worst so far, while pairs are looked at. What is found is never nearer than the two come, so that none of those
+/// that are worst in the end ranks after the last of them.
+pub(super) struct Worst {
+    count: usize,
+    ranks: Mutex<Vec<Rank>>,
+}
+
+impl Worst {
+    /// So many.
+    pub fn of(count: usize) -> Self {
+        Self {
+            count,
+            ranks: Mutex::default(),
+        }
+    }
+
+    pub fn see(&self, rank: Rank) {
+        let mut ranks = self.ranks.lock().unwrap_or_else(PoisonError::into_inner);
+        let at = ranks.partition_point(|other| other.order(&rank).is_le());
+        ranks.insert(at, rank);
+        ranks.truncate(self.count);
+    }
+
+    /// Nothing that ranks after this is among the worst; `None` while anything may be.
+    pub fn last(&self) -> Option<Rank> {
+        let ranks = self.ranks.lock().unwrap_or_else(PoisonError::into_inner);
+        let full = ranks.len() == self.count;
+        full.then(|| ranks.last().copied().unwrap_or(BEFORE_ALL))
+    }
+}
+
+/// Where none are wanted, all rank after this.
+const BEFORE_ALL: Rank = Rank {
+    verdict: Verdict::Broken,
+    share: f64::NEG_INFINITY,
+};
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn rank(verdict: Verdict, share: f64) -> Rank {
+        Rank { verdict, share }
+    }
+
+    #[test]
+    fn the_worst_are_those_of_the_worst_verdict_and_then_of_the_smallest_share() {
+        let worst = Worst::of(2);
+        let last = || worst.last().map(|rank| (rank.verdict, rank.share));
+        worst.see(rank(Verdict::Meets, 1.2));
+        assert_eq!(last(), None);
+        worst.see(rank(Verdict::Meets, 3.0));
+        assert_eq!(last(), Some((Verdict::Meets, 3.0)));
+        worst.see(rank(Verdict::Tight, 1.4));
+        assert_eq!(last(), Some((Verdict::Meets, 1.2)));
+        worst.see(rank(Verdict::Broken, 0.9));
+        assert_eq!(last(), Some((Verdict::Tight, 1.4)));
+        worst.see(rank(Verdict::Meets, 0.0));
+        assert_eq!(last(), Some((Verdict::Tight, 1.4)));
+    }
+
+    #[test]
+    fn where_none_are_wanted_nothing_is_among_them() {
+        let none = Worst::of(0);
+        none.see(rank(Verdict::Broken, 0.0));
+        let last = none.last().unwrap();
+        assert!(last.order(&rank(Verdict::Broken, 0.0)).is_lt());
+    }
+}
