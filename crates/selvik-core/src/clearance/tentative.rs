@@ -337,9 +337,10 @@ impl Trying<'_> {
         let [required, tight_below, _] = aim.decisive;
         let settled = match self.worst.last() {
             None => closely.settled,
-            Some(Rank { verdict, share }) if verdict == Verdict::Meets => {
-                (share * required).clamp(tight_below, closely.settled)
-            }
+            Some(Rank {
+                verdict: Verdict::Meets,
+                share,
+            }) => (share * required).clamp(tight_below, closely.settled),
             Some(_) => tight_below,
         };
         Aim {
