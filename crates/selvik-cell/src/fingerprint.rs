@@ -14,7 +14,7 @@ use crate::document::{
 };
 
 /// Raised when the same cell may come to other findings than before.
-const CERTIFICATE: &str = "certificate 9";
+const CERTIFICATE: &str = "certificate 10";
 
 /// Changes with everything findings depend on, and with nothing else: not with names, nor with how a cell is looked
 /// at. `files` is [`files_hash`].

@@ -119,6 +119,7 @@ impl<'a> Along<'a> {
         pairs
             .into_par_iter()
             .zip(near)
+            .with_max_len(1)
             .filter_map(|((prepared, key), near)| {
                 if progress.stopped() {
                     return None;

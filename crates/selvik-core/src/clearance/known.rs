@@ -34,7 +34,16 @@ struct Remembered {
     pairs: FxHashMap<Key, Found>,
     /// In which sweep each last came up, and what is in it.
     fronts: FxHashMap<Key, (u64, Arc<Front>)>,
+    /// What any two bodies came to last, whatever has changed since.
+    last: FxHashMap<[BodyId; 2], CameTo>,
     band: Option<Arc<KnownBand>>,
+}
+
+/// How near two bodies came, m, and when, s. Of what has changed it is a guess.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct CameTo {
+    pub attained: f64,
+    pub time: f64,
 }
 
 /// The band that was drawn last.
@@ -104,6 +113,11 @@ impl Known {
             .map(|(_, front)| Arc::clone(front))
     }
 
+    /// What the two of a pair came to last.
+    pub(super) fn came_to(&self, pair: &Pair) -> Option<CameTo> {
+        self.inside().last.get(&[pair.a, pair.b]).copied()
+    }
+
     /// What is known of each pair as it is now, under what is required now.
     pub(super) fn recall(
         &self,
@@ -136,6 +150,11 @@ impl Known {
         let last = inside.sweeps;
         for (key, looked) in found.iter_mut().filter(|(_, l)| l.result.complete) {
             let (key, result) = (*key, &looked.result);
+            let came_to = CameTo {
+                attained: result.clearance.attained(),
+                time: result.approach.time,
+            };
+            inside.last.insert([result.pair.a, result.pair.b], came_to);
             let front = looked.front.take().map(|(key, front)| {
                 inside.fronts.insert(key, (last, Arc::new(front)));
                 key

@@ -7,7 +7,7 @@ use rayon::prelude::*;
 use super::along::{Along, Recalled};
 use super::bracket::{Aim, Approach};
 use super::fronts::{Front, Window};
-use super::known::{Keys, Known};
+use super::known::{CameTo, Keys, Known};
 use super::minimum::{Minimum, Stretch};
 use super::near::Near;
 use super::pairwise::{Beginning, Pairwise, Prepared, without};
@@ -85,7 +85,10 @@ pub fn sweep_tentatively(
     let first = looked_at.len().min(told.closely * 2);
     let rest = looked_at.split_off(first);
     let pair = |tried| trying.pair(tried);
-    let looked = [looked_at, rest].map(|some| some.into_par_iter().map(pair).collect::<Vec<_>>());
+    // Each by itself: some take long.
+    let all_of =
+        |some: Vec<Tried>| -> Vec<_> { some.into_par_iter().with_max_len(1).map(pair).collect() };
+    let looked = [looked_at, rest].map(all_of);
     let (found, rough): (Vec<Option<PairResult>>, Vec<Option<Rough>>) =
         looked.into_iter().flatten().unzip();
     let mut told = done_and_told;
@@ -110,6 +113,8 @@ struct Trying<'a> {
 struct Before {
     front: Option<Arc<Front>>,
     windows: Arc<Vec<Window>>,
+    /// What its bodies came to before they moved otherwise.
+    came_to: Option<CameTo>,
 }
 
 /// What was found of some times, and is certain of each part of them.
@@ -179,8 +184,7 @@ impl Trying<'_> {
         let share = if telling == Telling::Nothing || near.stretches.is_empty() {
             f64::INFINITY
         } else {
-            let least = before.front.as_ref().and_then(|front| front.least());
-            share_of(least.unwrap_or(0.0), &prepared.pair, self.pairwise.rules)
+            share_of(before.likely(), &prepared.pair, self.pairwise.rules)
         };
         Tried {
             prepared,
@@ -283,12 +287,19 @@ impl Trying<'_> {
         }
     }
 
-    /// Looks closely at those that may be among the worst.
+    /// Looks closely at those that may be among the worst, those first that may rank first.
     fn closely(&self, all: Vec<Rough>) -> Vec<PairResult> {
-        let last = self.worst.last();
-        let closely = |rough: Rough| {
+        let rules = self.pairwise.rules;
+        // Of each as what it may rank, and as what it does so far.
+        let ranked = |rough: Rough| {
+            let first = Rank::at(rough.result.clearance.lower(), &rough.result, rules);
+            (first, Rank::of(&rough.result, rules), rough)
+        };
+        let mut all: Vec<(Rank, Rank, Rough)> = all.into_iter().map(ranked).collect();
+        all.sort_by(|x, y| x.0.order(&y.0));
+        let closely = |(rank, so_far, rough): (Rank, Rank, Rough)| {
             let result = rough.result;
-            let rank = Rank::at(result.clearance.lower(), &result, self.pairwise.rules);
+            let last = self.worst.last();
             let counts = last.is_none_or(|last| rank.order(&last).is_le());
             let (true, Some((prepared, near, found))) = (counts, rough.so_far) else {
                 return result;
@@ -301,11 +312,18 @@ impl Trying<'_> {
                     nearest: Some(nearest),
                 },
             };
-            let aim = self.close_aim(&prepared.pair);
-            self.pairwise
-                .sweep_from(&prepared, &near, &aim, begin, |_, _| ())
+            let mut aim = self.close_aim(&prepared.pair);
+            if let Some(last) = last.filter(|last| last.verdict == rank.verdict) {
+                // Beyond that it is none of them.
+                let required = rules.rules[prepared.pair.rule].requirement.required();
+                aim.settled = aim.settled.min(last.share * required);
+            }
+            let pairwise = &self.pairwise;
+            let result = pairwise.sweep_from(&prepared, &near, &aim, begin, |_, _| ());
+            self.worst.instead(so_far, Rank::of(&result, rules));
+            result
         };
-        all.into_par_iter().map(closely).collect()
+        all.into_par_iter().with_max_len(1).map(closely).collect()
     }
 
     /// As closely as in any sweep; whether what is broken touches is not asked.
@@ -352,22 +370,35 @@ impl Trying<'_> {
     }
 
     fn before(&self, pair: &Pair) -> Before {
-        let Some((key, windows)) = self.keys.windows_of(pair) else {
-            return Before::default();
-        };
-        let front = self.known.front(key);
-        Before { front, windows }
+        let (key, windows) = self.keys.windows_of(pair).unzip();
+        Before {
+            front: key.and_then(|key| self.known.front(key)),
+            windows: windows.unwrap_or_default(),
+            came_to: self.known.came_to(pair),
+        }
     }
 }
 
 impl Before {
+    /// How near the two likely come, m.
+    fn likely(&self) -> f64 {
+        let known = self.front.as_ref().and_then(|front| front.least());
+        let came_to = self.came_to.map(|came_to| came_to.attained);
+        known.or(came_to).unwrap_or(0.0)
+    }
+
     /// Where a search over some times begins, along a path off which the programmed motion is by so much (m).
     fn begin(&self, times: &[(f64, f64)], off: f64) -> Beginning {
+        let counts = |time: &f64| times.iter().any(|(from, to)| from <= time && time <= to);
+        let likely = self.came_to.map(|came_to| came_to.time).filter(counts);
         let Some(front) = &self.front else {
-            return Beginning::anew(times);
+            return Beginning {
+                first: likely,
+                ..Beginning::anew(times)
+            };
         };
         Beginning {
-            first: front.nearest(&self.windows, times),
+            first: front.nearest(&self.windows, times).or(likely),
             stretches: front.on(&self.windows, times, off),
             nearest: None,
         }

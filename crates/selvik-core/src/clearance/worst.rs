@@ -1,7 +1,7 @@
 //! Which pairs are the worst.
 
 use std::cmp::Ordering;
-use std::sync::{Mutex, PoisonError};
+use std::sync::{Mutex, MutexGuard, PoisonError};
 
 use super::rules::{Pair, RuleSet};
 use super::sweep::PairResult;
@@ -61,18 +61,34 @@ impl Worst {
     }
 
     pub fn see(&self, rank: Rank) {
-        let mut ranks = self.ranks.lock().unwrap_or_else(PoisonError::into_inner);
-        let at = ranks.partition_point(|other| other.order(&rank).is_le());
-        ranks.insert(at, rank);
-        ranks.truncate(self.count);
+        add(&mut self.ranks(), rank, self.count);
+    }
+
+    /// A pair that was seen as `before` ranks like that now.
+    pub fn instead(&self, before: Rank, rank: Rank) {
+        let ranks = &mut self.ranks();
+        if let Some(seen) = ranks.iter().position(|r| r.order(&before).is_eq()) {
+            ranks.remove(seen);
+        }
+        add(ranks, rank, self.count);
+    }
+
+    fn ranks(&self) -> MutexGuard<'_, Vec<Rank>> {
+        self.ranks.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
     /// Nothing that ranks after this is among the worst; `None` while anything may be.
     pub fn last(&self) -> Option<Rank> {
-        let ranks = self.ranks.lock().unwrap_or_else(PoisonError::into_inner);
+        let ranks = self.ranks();
         let full = ranks.len() == self.count;
         full.then(|| ranks.last().copied().unwrap_or(BEFORE_ALL))
     }
+}
+
+fn add(ranks: &mut Vec<Rank>, rank: Rank, most: usize) {
+    let at = ranks.partition_point(|other| other.order(&rank).is_le());
+    ranks.insert(at, rank);
+    ranks.truncate(most);
 }
 
 /// Where none are wanted, all rank after this.
@@ -103,6 +119,20 @@ mod tests {
         assert_eq!(last(), Some((Verdict::Tight, 1.4)));
         worst.see(rank(Verdict::Meets, 0.0));
         assert_eq!(last(), Some((Verdict::Tight, 1.4)));
+    }
+
+    #[test]
+    fn a_pair_that_is_looked_at_again_counts_once() {
+        let worst = Worst::of(2);
+        let last = || worst.last().map(|rank| rank.share);
+        for share in [1.0, 3.0, 4.0] {
+            worst.see(rank(Verdict::Tight, share));
+        }
+        worst.instead(rank(Verdict::Tight, 1.0), rank(Verdict::Tight, 0.5));
+        assert_eq!(last(), Some(3.0));
+        // One that was not among them may be now.
+        worst.instead(rank(Verdict::Tight, 4.0), rank(Verdict::Tight, 2.0));
+        assert_eq!(last(), Some(2.0));
     }
 
     #[test]

@@ -324,6 +324,9 @@ fn is_singular_wrist(arm: &OrthoParallelArm, values: &[f64; 6]) -> bool {
 /// `value` plus whole turns: as near `wanted` as the limits allow.
 fn nearest_turn(value: f64, wanted: f64, excess: impl Fn(f64) -> f64) -> f64 {
     let nearest = value + TAU * ((wanted - value) / TAU).round();
+    if excess(nearest) == 0.0 {
+        return nearest;
+    }
     [0.0, TAU, -TAU, 2.0 * TAU, -2.0 * TAU]
         .into_iter()
         .map(|turn| nearest + turn)
