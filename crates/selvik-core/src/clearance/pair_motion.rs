@@ -3,11 +3,13 @@ use std::sync::atomic::AtomicBool;
 
 use super::bracket::Approach;
 use super::distance::{Closest, Limit, Proximity, Side, distance, distance_round, keep_clear};
-use super::drift::{Drift, Way};
+use super::drift::{Bent, Drift, Way};
 use super::rules::Pair;
 use crate::mesh::Surface;
 use crate::program::Path;
-use crate::robot::{Assembly, BodyId, Carried, Chain, MotionBound, NodeId, Posture, Screw};
+use crate::robot::{
+    Assembly, Bend, BodyId, Carried, Chain, MotionBound, NodeId, Posture, Screw, Sway,
+};
 use crate::spatial::{Pose, Vector};
 
 /// Two bodies on a path: answers distances at instants and bounds between them.
@@ -275,7 +277,10 @@ impl<'a> PairMotion<'a> {
             }
         };
         let ways: Vec<Way> = self.tracks.iter().zip(&sway.ways).map(way).collect();
-        let drift = Drift::new(&ways, of_a.off + of_b.off, most);
+        let mut drift = Drift::new(&ways, of_a.off + of_b.off, most);
+        if let Some(bends) = self.bends(&postures, &sway) {
+            drift = drift.bent(Bent::new(bends, of_a.off_bend + of_b.off_bend));
+        }
         let relative = postures[0].end.inv_mul(&postures[1].end);
         let unsure = self.unsure();
         let limit = Limit {
@@ -314,6 +319,30 @@ impl<'a> PairMotion<'a> {
             },
             closest: answer.closest,
         }
+    }
+
+    /// By what both bodies are off their screws at most, where no more than one track moves each.
+    fn bends(&self, postures: &[Posture; 2], sway: &Sway) -> Option<[Bend; 2]> {
+        let mut bends = [Bend::default(); 2];
+        for (i, bend) in bends.iter_mut().enumerate() {
+            let drives = |track: &usize| {
+                let joints = self.path.driven_by(*track);
+                self.chains[i]
+                    .joints
+                    .iter()
+                    .any(|j| joints.contains(&j.index))
+            };
+            let mut driven = (0..self.tracks.len()).filter(|&at| drives(&self.tracks[at]));
+            let Some(at) = driven.next() else { continue };
+            if driven.next().is_some() {
+                return None;
+            }
+            let (back, forth) = sway.ways[at];
+            let farthest = forth.max(-back).powi(2);
+            let own = Bend::of(&self.chains[i], &postures[i], sway);
+            *bend = own.seen_from(&postures[i].end, farthest);
+        }
+        Some(bends)
     }
 
     /// How far any point of one body moves at most against the other from the middle of a stretch to any instant of it, m.

@@ -209,20 +209,22 @@ impl Search<'_> {
 #[cfg(test)]
 mod tests {
     use super::super::distance::Limit;
-    use super::super::drift::{Drift, Way};
+    use super::super::drift::{Bent, Drift, Way};
     use super::super::triangle_triangle::triangle_distance;
     use super::*;
     use crate::mesh::{Surface, TriangleMesh, box_mesh, sphere_mesh};
-    use crate::robot::Screw;
+    use crate::robot::{Bend, Screw};
     use crate::spatial::{Point, Pose, pose_from_rpy};
+    use nalgebra::Matrix3;
     use proptest::prelude::*;
 
-    /// The corners of all triangles, each gone by s times v(p) of every way, in the frame of the first body.
+    /// The corners of all triangles, each gone by s times v(p) of every way and by a share of what bends it, in the frame of the
+    /// first body.
     fn gone(
         mesh: &TriangleMesh,
-        ways: &[Way],
-        which: usize,
+        (ways, which): (&[Way], usize),
         s: &[f64],
+        (bend, share): (&Bend, f64),
         pose: &Pose,
     ) -> Vec<[Point; 3]> {
         let moved = |p: Point| {
@@ -230,7 +232,8 @@ mod tests {
                 let screw = &way.screws[which];
                 (screw.turn.cross(&p.coords) + screw.shift) * *s
             };
-            pose * (p + ways.iter().zip(s).map(by).sum::<Vector>())
+            let bent = (bend.by * p.coords + bend.shift) * share;
+            pose * (p + ways.iter().zip(s).map(by).sum::<Vector>() + bent)
         };
         let all = 0..mesh.triangles().len();
         all.map(|i| mesh.corners(i).map(moved)).collect()
@@ -245,22 +248,35 @@ mod tests {
         })
     }
 
+    fn bend() -> impl Strategy<Value = Bend> {
+        let row = prop::array::uniform3(-0.3f64..0.3);
+        prop::array::uniform4(row).prop_map(|[a, b, c, shift]| Bend {
+            by: Matrix3::from_columns(&[a, b, c].map(Vector::from)),
+            shift: shift.into(),
+        })
+    }
+
     proptest! {
         #![proptest_config(ProptestConfig::with_cases(200))]
 
-        /// What a plane is said to prove is true wherever the bodies drift.
+        /// What a plane is said to prove, and what boxes and triangles do, is true wherever the bodies drift.
         #[test]
-        fn nothing_drifts_nearer_than_a_plane_says(
+        fn nothing_drifts_nearer_than_a_plane_or_a_search_says(
             ways in prop::collection::vec(way(), 0..3),
             at in prop::array::uniform3(-1.6f64..1.6),
             turned in prop::array::uniform3(-3.0f64..3.0),
             shares in prop::collection::vec(prop::array::uniform2(0.0f64..=1.0), 6),
             enough in prop_oneof![Just(f64::INFINITY), 0.01f64..1.0],
+            bends in prop::option::of([bend(), bend()]),
         ) {
             let (ball, block) = (sphere_mesh(0.5, 8), box_mesh([0.3, 0.5, 0.9]));
             let (a, b) = (Surface::new(ball.clone()), Surface::new(block.clone()));
             let pose = pose_from_rpy(at, turned);
-            let drift = Drift::new(&ways, 0.0, 1e3);
+            let mut drift = Drift::new(&ways, if bends.is_some() { 1e3 } else { 0.0 }, 1e3);
+            if let Some(bends) = bends {
+                drift = drift.bent(Bent::new(bends, 0.0));
+            }
+            let bends = bends.unwrap_or_default();
             let limit = Limit { enough, ..Limit::default() };
             let search = || {
                 let mut search = Search::new(a.hierarchy(), b.hierarchy(), &pose, limit);
@@ -271,15 +287,20 @@ mod tests {
             parted.try_triangles(3, 5);
             let told = parted.part().then(|| parted.known());
             let clear = search().keeps_clear();
+            let mut whole = search();
+            whole.run(None);
+            let certain = if whole.is_hopeless() { 0.0 } else { whole.known() };
             let corners = [[0.0, 0.0], [0.0, 1.0], [1.0, 0.0], [1.0, 1.0]];
             for share in corners.iter().chain(&shares) {
                 let s: Vec<f64> = ways.iter().zip(share).map(|(w, x)| w.ends.0 + x * (w.ends.1 - w.ends.0)).collect();
                 let still = Pose::identity();
-                let (one, other) = (gone(&ball, &ways, 0, &s, &still), gone(&block, &ways, 1, &s, &pose));
+                let one = gone(&ball, (&ways, 0), &s, (&bends[0], share[0]), &still);
+                let other = gone(&block, (&ways, 1), &s, (&bends[1], share[1]), &pose);
                 let pairs = one.iter().flat_map(|a| other.iter().map(move |b| triangle_distance(a, b).squared.sqrt()));
                 let least = pairs.fold(f64::INFINITY, f64::min);
                 prop_assert!(told.is_none_or(|told| told <= least + 1e-9), "{:?} {}", told, least);
                 prop_assert!(!clear || least > 0.0);
+                prop_assert!(certain <= least + 1e-9, "{} {}", certain, least);
             }
         }
     }

@@ -394,7 +394,8 @@ impl<'a> Search<'a> {
     fn kept_along(&self, drift: &Drift, n: (&V, &V), at_a: u32, at_b: u32) -> f32 {
         let shift = dot(n.0, &self.placement.shift);
         let (a, b) = (self.a.node(at_a), self.b.node(at_b));
-        let kept = drift.between_boxes((n.0, n.1, shift), &a, &b);
+        let wanted = f64::from(self.interest);
+        let kept = drift.between_boxes((n.0, n.1, shift), (&a, &b), wanted);
         (kept as f32).next_down()
     }
 

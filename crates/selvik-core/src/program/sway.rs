@@ -26,37 +26,62 @@ impl Path {
         let mut sway = Sway {
             along: vec![0.0; q.len()],
             beside: vec![0.0; q.len()],
+            bow: vec![0.0; q.len()],
+            off_bow: vec![0.0; q.len()],
             reach: vec![0.0; q.len()],
             ways: Vec::with_capacity(tracks.len()),
         };
         for &track in tracks {
             let track = &self.tracks[track];
             let joints = track.joints();
-            let mut chord = track.row_at(to);
-            let start = track.row_at(from);
-            chord
-                .iter_mut()
-                .zip(start)
-                .for_each(|(to, from)| *to -= from);
-            let squared: f64 = chord.iter().map(|x| x * x).sum();
-            let mut way = (0.0f64, 0.0f64);
+            let mut corners: Vec<f64> = Vec::new();
             track.corners((from, to), |row| {
-                let off = |i: usize| row[i] - q[joints[i]];
-                let share = if squared > 0.0 {
-                    (0..chord.len()).map(|i| off(i) * chord[i]).sum::<f64>() / squared
+                let off = row.iter().zip(joints).map(|(x, &joint)| x - q[joint]);
+                corners.extend(off);
+            });
+            let rows = || corners.chunks_exact(joints.len());
+            let (Some(first), Some(last)) = (rows().next(), rows().next_back()) else {
+                sway.ways.push((0.0, 0.0));
+                continue;
+            };
+            let chord: Vec<f64> = last.iter().zip(first).map(|(to, from)| to - from).collect();
+            let squared: f64 = chord.iter().map(|x| x * x).sum();
+            let share = |row: &[f64]| {
+                if squared > 0.0 {
+                    row.iter().zip(&chord).map(|(x, c)| x * c).sum::<f64>() / squared
+                } else {
+                    0.0
+                }
+            };
+            let shares: Vec<f64> = rows().map(share).collect();
+            let (start, end) = (shares[0], shares[shares.len() - 1]);
+            let squares = start * start + end * end;
+            for (i, &joint) in joints.iter().enumerate() {
+                let beside = |s: f64, row: &[f64]| row[i] - s * chord[i];
+                let bow = if squares > 0.0 {
+                    (beside(start, first) + beside(end, last)) / squares
                 } else {
                     0.0
                 };
-                way = (way.0.min(share), way.1.max(share));
-                for (i, &joint) in joints.iter().enumerate() {
-                    let beside = (off(i) - share * chord[i]).abs();
-                    sway.beside[joint] = sway.beside[joint].max(beside);
-                    sway.reach[joint] = sway.reach[joint].max(off(i).abs());
-                }
-            });
-            for (i, &joint) in joints.iter().enumerate() {
                 sway.along[joint] = chord[i];
+                sway.bow[joint] = bow;
+                let mut before: Option<(f64, f64)> = None;
+                for (&s, row) in shares.iter().zip(rows()) {
+                    let aside = beside(s, row);
+                    let off = (aside - s * s * bow).abs();
+                    // Between corners the joints go straight, and the parabola does not.
+                    let (bulge, off_before) = before.map_or((0.0, 0.0), |(at, off)| {
+                        (bow.abs() * (s - at).powi(2) / 4.0, off)
+                    });
+                    sway.beside[joint] = sway.beside[joint].max(aside.abs());
+                    sway.reach[joint] = sway.reach[joint].max(row[i].abs());
+                    sway.off_bow[joint] = sway.off_bow[joint].max(off.max(off_before) + bulge);
+                    before = Some((s, off));
+                }
             }
+            let way = shares
+                .iter()
+                .fold((0.0f64, 0.0f64), |w, &s| (w.0.min(s), w.1.max(s)));
             sway.ways.push(way);
         }
         sway
@@ -100,6 +125,13 @@ mod tests {
                     }
                 }
                 prop_assert!(low <= high + 1e-9, "{low} {high}");
+                // Where it is along the line, it is no farther off the parabola than is said.
+                let squared: f64 = sway.along.iter().map(|c| c * c).sum();
+                let s = if squared > 0.0 { off.iter().zip(&sway.along).map(|(x, c)| x * c).sum::<f64>() / squared } else { 0.0 };
+                for (j, off) in off.iter().enumerate() {
+                    let beside = (off - s * sway.along[j] - s * s * sway.bow[j]).abs();
+                    prop_assert!(beside <= sway.off_bow[j] + 1e-9, "{beside} {}", sway.off_bow[j]);
+                }
             }
         }
     }

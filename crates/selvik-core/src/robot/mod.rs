@@ -56,5 +56,5 @@ pub(crate) use motion_bound::MotionBound;
 pub use numeric::{Bounds, nearest_values, numeric_inverse, numeric_inverses};
 pub use ortho_parallel::{OrthoParallelArm, WristReach};
 pub use placing::{Placing, axis_to_axis, face_to_face, frame_along, frame_through, motion_in};
-pub(crate) use sway::{Screw, Sway};
+pub(crate) use sway::{Bend, Screw, Sway};
 pub use unreachable::{BeyondLimit, Unreachable};

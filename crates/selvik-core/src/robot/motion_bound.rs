@@ -28,6 +28,8 @@ pub(crate) struct MotionBound {
 pub(crate) struct Strayed {
     /// From where the screws of its chain take it.
     pub off: f64,
+    /// From where the screws and the bend of its chain take it.
+    pub off_bend: f64,
     /// From where it was.
     pub moved: f64,
 }
@@ -65,15 +67,21 @@ impl MotionBound {
         moved
     }
 
-    /// How far any point of the body is at most from where the [`Screw`]s of the chain take it, m, while its joints sway as
-    /// told round the `posture`; and how far it moves at all.
+    /// How far any point of the body is at most from where the [`Screw`](super::Screw)s of the chain take it, m, while its joints
+    /// sway as told round the `posture`; how far from where its [`Bend`](super::Bend) takes it then; and how far it moves at all.
     ///
     /// A point p of the body depends on the joint values q. By Taylor, |p(q+δ) − p(q) − Σ δⱼ ∂ⱼp| ≤ ½ Σᵢⱼ |δᵢ||δⱼ| max|∂ᵢ∂ⱼp|.
     /// For i nearer the base than j, ∂ᵢ∂ⱼp = aᵢ × ∂ⱼp if joint i turns and 0 if it slides; and |∂ⱼp| is the distance of p from
     /// the axis of j if that turns, 1 if it slides, never more than at `posture` plus what the joints behind j contribute.
     /// What goes beside the line is bounded by |∂ⱼp| itself.
+    ///
+    /// In the same way what is left of third order is at most ⅙ Σᵢⱼₖ |δᵢ||δⱼ||δₖ| max|∂ᵢ∂ⱼ∂ₖp|, where each further derivative by
+    /// a joint nearer the base is a cross product with its axis, or 0. With ε what goes beside the line, the term of second order
+    /// is that of the line but for ½ Σᵢⱼ (|δᵢ||εⱼ| + |εᵢ||δⱼ| + |εᵢ||εⱼ|) max|∂ᵢ∂ⱼp|. All of these sums are drawn up from the
+    /// joints behind to those before.
     pub fn round(&self, chain: &Chain, posture: &Posture, sway: &Sway) -> Strayed {
-        let (mut moved, mut bent, mut beside) = (0.0, 0.0, 0.0);
+        let (mut moved, mut bent, mut third) = (0.0, 0.0, 0.0);
+        let (mut beside, mut mixed, mut off_bow) = (0.0, 0.0, 0.0);
         for (joint, pose) in chain.joints.iter().zip(&posture.joints).rev() {
             let ratio = joint.follows.ratio.abs();
             let by = sway.reach[joint.index] * ratio;
@@ -86,14 +94,20 @@ impl MotionBound {
             } else {
                 1.0
             };
+            let aside = sway.beside[joint.index] * ratio;
             if turns {
+                third += by * bent + 0.5 * by * by * moved + by.powi(3) / 6.0 * lever;
+                mixed +=
+                    by * beside + aside * (moved + beside) + aside * (by + 0.5 * aside) * lever;
                 bent += by * moved + 0.5 * by * by * lever;
             }
-            beside += sway.beside[joint.index] * ratio * lever;
+            beside += aside * lever;
+            off_bow += sway.off_bow[joint.index] * ratio * lever;
             moved += by * lever;
         }
         Strayed {
             off: bent + beside,
+            off_bend: third + mixed + off_bow,
             moved,
         }
     }
@@ -125,7 +139,7 @@ mod tests {
     use crate::cell::{Cell, Item, Role};
     use crate::mesh::box_mesh;
     use crate::robot::{
-        Assembly, BodyId, Carried, Joint, JointKind, JointLimits, Link, Mechanism, Screw,
+        Assembly, Bend, BodyId, Carried, Joint, JointKind, JointLimits, Link, Mechanism, Screw,
     };
     use crate::spatial::pose_from_rpy;
     use nalgebra::Unit;
@@ -133,6 +147,11 @@ mod tests {
     use std::sync::Arc;
 
     fn chain_of_bars(axes: &[Vector]) -> Assembly {
+        chain_of(axes, false)
+    }
+
+    /// Bars behind each other; the joint in the middle may slide.
+    fn chain_of(axes: &[Vector], slides: bool) -> Assembly {
         let surface = || Some(Arc::new(Surface::new(box_mesh([0.5, 0.1, 0.1]))));
         let links = (0..=axes.len())
             .map(|i| Link::new(format!("l{i}"), surface()))
@@ -142,7 +161,11 @@ mod tests {
             .enumerate()
             .map(|(i, axis)| Joint {
                 name: format!("j{i}"),
-                kind: JointKind::Revolute,
+                kind: if slides && i == 1 {
+                    JointKind::Prismatic
+                } else {
+                    JointKind::Revolute
+                },
                 parent: i,
                 child: i + 1,
                 origin: pose_from_rpy([0.4, 0.05, -0.02], [0.1, 0.2, 0.3]),
@@ -203,45 +226,58 @@ mod tests {
             }
         }
 
-        /// Every vertex of a body lies where the screw takes it, but for what is told; what goes beside the line is counted.
+        /// Every vertex of a body lies where the screw takes it, but for what is told, and where the bend takes it then; what goes
+        /// beside the line and beside the parabola is counted.
         #[test]
-        fn no_point_is_farther_off_the_screw_than_is_told(
+        fn no_point_is_farther_off_the_screw_and_the_bend_than_is_told(
             at in prop::array::uniform3(-2.0f64..2.0),
             along in prop::array::uniform3(-0.6f64..0.6),
-            beside in prop::array::uniform3(0.0f64..0.1),
+            bow in prop::array::uniform3(-0.1f64..0.1),
+            off_bow in prop::array::uniform3(0.0f64..0.05),
             axes in prop::array::uniform3(prop::array::uniform3(-1.0f64..1.0)),
+            slides in any::<bool>(),
             ends in (-1.0f64..0.0, 0.0f64..1.0),
         ) {
             let axes = axes.map(Vector::from);
             prop_assume!(axes.iter().all(|a| a.norm() > 0.1));
-            let assembly = chain_of_bars(&axes);
+            let assembly = chain_of(&axes, slides);
             let [_, chain] = Chain::of_pair(&assembly, &Carried::default(), BodyId(0), BodyId(3));
             let surface = &assembly.body(BodyId(3)).surface;
             let farthest = ends.1.max(-ends.0);
+            let beside = [0, 1, 2].map(|j: usize| bow[j].abs() * farthest * farthest + off_bow[j]);
             let sway = Sway {
                 along: along.to_vec(),
                 beside: beside.to_vec(),
+                bow: bow.to_vec(),
+                off_bow: off_bow.to_vec(),
                 reach: (0..3).map(|j| along[j].abs() * farthest + beside[j]).collect(),
                 ways: vec![ends],
             };
             let posture = chain.posture(&at);
             let screw = Screw::of(&chain, &posture, &sway, &[0, 1, 2]);
             let seen = screw.seen_from(&posture.end);
+            let bend = Bend::of(&chain, &posture, &sway);
+            let bend_seen = bend.seen_from(&posture.end, 1.0);
             let told = MotionBound::of(surface).round(&chain, &posture, &sway);
             for step in 0..=8 {
                 let share = ends.0 + (ends.1 - ends.0) * f64::from(step) / 8.0;
                 for corner in 0..8 {
-                    let aside = |j: usize| if corner >> j & 1 == 1 { beside[j] } else { -beside[j] };
-                    let q: Vec<f64> = (0..3).map(|j| at[j] + along[j] * share + aside(j)).collect();
+                    let aside = |j: usize| if corner >> j & 1 == 1 { off_bow[j] } else { -off_bow[j] };
+                    let goes = |j: usize| along[j] * share + bow[j] * share * share + aside(j);
+                    let q: Vec<f64> = (0..3).map(|j| at[j] + goes(j)).collect();
                     let now = chain.posture(&q).end;
                     for v in surface.mesh().vertices() {
                         let p = posture.end * v;
                         let taken = p + (screw.turn.cross(&p.coords) + screw.shift) * share;
+                        let bent = taken + (bend.by * p.coords + bend.shift) * share * share;
                         prop_assert!((now * v - taken).norm() <= told.off + 1e-9);
+                        prop_assert!((now * v - bent).norm() <= told.off_bend + 1e-9);
                         prop_assert!((now * v - p).norm() <= told.moved + 1e-9);
                         // In the body's own frame it is the same.
                         let own = v + (seen.turn.cross(&v.coords) + seen.shift) * share;
                         prop_assert!((posture.end * own - taken).norm() < 1e-9);
+                        let own = own + (bend_seen.by * v.coords + bend_seen.shift) * share * share;
+                        prop_assert!((posture.end * own - bent).norm() < 1e-9);
                     }
                 }
             }

@@ -1,17 +1,24 @@
+use nalgebra::Matrix3;
+
 use super::{Chain, Posture};
 use crate::spatial::{Pose, Vector};
 
-/// How joints sway round an instant of a stretch of time: along one line a track, and a little beside it.
+/// How joints sway round an instant of a stretch of time: along one line a track, and a little beside it; or along one parabola,
+/// and less beside that.
 ///
 /// At every instant of the stretch a joint of track τ stands where it stood at the chosen one, plus s times its entry of
-/// `along`, plus no more than its entry of `beside` either way; s is the same for all joints of the track and lies within its
-/// entry of `ways`.
+/// `along`, plus no more than its entry of `beside` either way; or plus s² times its entry of `bow` more, and no more than its
+/// entry of `off_bow` either way. s is the same for all joints of the track and lies within its entry of `ways`.
 #[derive(Debug, Clone, PartialEq)]
 pub(crate) struct Sway {
     /// For each joint of the cell, rad or m.
     pub along: Vec<f64>,
     /// How far it goes beside the line, rad or m.
     pub beside: Vec<f64>,
+    /// How far the parabola is beside the line at s = 1, rad or m.
+    pub bow: Vec<f64>,
+    /// How far it goes beside the parabola, rad or m.
+    pub off_bow: Vec<f64>,
     /// How far it is at most from where it stood, rad or m.
     pub reach: Vec<f64>,
     /// For each track asked about, how far its line is followed back (0 or less) and forth.
@@ -64,6 +71,68 @@ impl Screw {
         Self {
             turn: self.turn + other.turn * by,
             shift: self.shift + other.shift * by,
+        }
+    }
+}
+
+/// By how much the points of a body are beside where a [`Screw`] takes them, per square of a [`Sway`]'s way: a(p) = `by` p + `shift`.
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
+pub(crate) struct Bend {
+    pub by: Matrix3<f64>,
+    /// m
+    pub shift: Vector,
+}
+
+impl Bend {
+    /// What all joints of the chain do to what hangs on its end, in the frame the chain begins in: Σ γⱼ ∂ⱼp + ½ Σᵢⱼ δᵢδⱼ ∂ᵢ∂ⱼp,
+    /// where the joints go by sδ + s²γ. For i no farther from the base than j, ∂ᵢ∂ⱼp = aᵢ × ∂ⱼp if joint i turns and 0 if it
+    /// slides.
+    pub fn of(chain: &Chain, posture: &Posture, sway: &Sway) -> Self {
+        let (mut bend, mut behind) = (Self::default(), Self::default());
+        for (joint, pose) in chain.joints.iter().zip(&posture.joints).rev() {
+            let axis = pose.rotation * joint.axis.into_inner() * joint.follows.ratio;
+            let goes = |by: f64| {
+                let rate = axis * by;
+                if joint.kind.turns() {
+                    let by = rate.cross_matrix();
+                    let shift = -by * pose.translation.vector;
+                    Self { by, shift }
+                } else {
+                    Self {
+                        by: Matrix3::zeros(),
+                        shift: rate,
+                    }
+                }
+            };
+            let own = goes(sway.along[joint.index]);
+            if joint.kind.turns() {
+                // What it turns is what it does to half of what it does itself, and to what the joints behind it do.
+                bend = bend.plus(
+                    &own.by,
+                    &behind.plus(&Matrix3::from_diagonal_element(0.5), &own),
+                );
+            }
+            bend = bend.plus(&Matrix3::identity(), &goes(sway.bow[joint.index]));
+            behind = behind.plus(&Matrix3::identity(), &own);
+        }
+        bend
+    }
+
+    /// This and what `turned` makes of another.
+    fn plus(&self, turned: &Matrix3<f64>, other: &Self) -> Self {
+        Self {
+            by: self.by + turned * other.by,
+            shift: self.shift + turned * other.shift,
+        }
+    }
+
+    /// The same as told in a frame that stands at `pose`, `times` as much.
+    pub fn seen_from(&self, pose: &Pose, times: f64) -> Self {
+        let rotation = pose.rotation.to_rotation_matrix().into_inner();
+        let back = rotation.transpose() * times;
+        Self {
+            by: back * self.by * rotation,
+            shift: back * (self.by * pose.translation.vector + self.shift),
         }
     }
 }
