@@ -3,6 +3,7 @@ import { computed, ref, watch } from 'vue'
 
 import { answer, api } from '../api/client'
 import { useCell } from '../cell/cellStore'
+import { toLikely } from '../cell/likely'
 import { sentence } from '../cell/noticesStore'
 import { useItems } from './itemsStore'
 
@@ -41,9 +42,6 @@ watch(
     links.value = facts[0]?.links ?? []
   },
 )
-/** A dialog takes the focus for itself as it opens; here Enter does what is likely meant. */
-const toLikely = () =>
-  document.querySelector<HTMLElement>('.v-overlay--active [autofocus]')?.focus()
 function again() {
   const redo = cell.clash!.again
   cell.clash = null

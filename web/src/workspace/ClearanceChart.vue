@@ -214,7 +214,13 @@ const markAt = (p: Pair) => ({
 }
 .fault {
   position: absolute;
-  inset: 54px 20px auto;
+  z-index: 1;
+  top: 52px;
+  left: 14px;
+  max-width: calc(100% - 34px);
+  padding: 2px 6px;
+  border-radius: 4px;
+  background: rgb(var(--v-theme-surface));
 }
 p[role='alert'] {
   color: rgb(var(--v-theme-error));

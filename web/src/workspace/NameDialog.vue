@@ -1,13 +1,10 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue'
+import { computed } from 'vue'
 
+import { toLikely } from '../cell/likely'
 import { useNaming } from '../cell/namingStore'
 
 const naming = useNaming()
-/**
- * A menu that opened this takes the focus back as it closes: it is claimed once the dialog stands.
- */
-const field = ref<{ focus: () => void }>()
 const missing = computed(
   () => !!naming.asked && !naming.asked.optional && !naming.asked.name.trim(),
 )
@@ -24,13 +21,12 @@ function named() {
     :model-value="!!naming.asked"
     max-width="380"
     :aria-label="naming.asked?.title ?? 'Name'"
-    @after-enter="field?.focus()"
+    @after-enter="toLikely"
     @update:model-value="naming.asked = null"
   >
     <v-card v-if="naming.asked" :title="naming.asked.title">
       <v-card-text
         ><v-text-field
-          ref="field"
           v-model="naming.asked.name"
           autofocus
           label="Name"

@@ -37,6 +37,8 @@ struct Remembered {
     /// What any two bodies came to last, whatever has changed since.
     last: FxHashMap<[BodyId; 2], CameTo>,
     band: Option<Arc<KnownBand>>,
+    /// Whether somebody has asked while nothing was known.
+    asked: bool,
 }
 
 /// How near two bodies came, m, and when, s. Of what has changed it is a guess.
@@ -80,6 +82,14 @@ impl Known {
     #[must_use]
     pub fn pairs(&self) -> usize {
         self.inside().pairs.len()
+    }
+
+    /// Whether nothing is known, for the first who asks: so that one finds it out.
+    pub fn first_to_ask(&self) -> bool {
+        let mut inside = self.inside();
+        let first = inside.pairs.is_empty() && !inside.asked;
+        inside.asked |= first;
+        first
     }
 
     fn inside(&self) -> MutexGuard<'_, Remembered> {

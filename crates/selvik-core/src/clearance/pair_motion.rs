@@ -321,7 +321,8 @@ impl<'a> PairMotion<'a> {
         }
     }
 
-    /// By what both bodies are off their screws at most, where no more than one track moves each.
+    /// By what both bodies are off their screws at most, where no more than one track moves each: two at most, so that all of
+    /// their corners are gone through.
     fn bends(&self, postures: &[Posture; 2], sway: &Sway) -> Option<[Bend; 2]> {
         let mut bends = [Bend::default(); 2];
         for (i, bend) in bends.iter_mut().enumerate() {

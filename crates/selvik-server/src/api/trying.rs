@@ -13,6 +13,7 @@ use selvik_cell::report::BandReport;
 use selvik_cell::trying::{
     Asked, ShiftFound, ShiftWanted, Shifted, Tentative, Tried, smallest_shift,
 };
+use selvik_core::clearance::Progress;
 use selvik_core::spatial::{Pose, Vector};
 use selvik_formats::PackageFiles;
 use serde::Deserialize;
@@ -51,6 +52,7 @@ pub async fn try_out(
     Json(request): Json<TryRequest>,
 ) -> Result<Json<Tried>, Problem> {
     let cell = app.cells.get(id).await?;
+    find_out(&cell);
     let waiting = Waiting::default();
     let progress = Arc::clone(&waiting.0);
     let tried = tokio::task::spawn_blocking(move || {
@@ -172,6 +174,15 @@ pub async fn sweep_part(
         found.ok_or_else(nobody_waits)
     });
     Ok(Json(found.await??))
+}
+
+/// Where another process has swept the cell, or this one before it was started anew, nothing of that is in memory: it is found
+/// out once, beside what is asked, and what is tried then goes on from it.
+fn find_out(cell: &Arc<OpenCell>) {
+    if cell.path().is_ok() && cell.known.first_to_ask() {
+        let cell = Arc::clone(cell);
+        tokio::task::spawn_blocking(move || tentative(&cell).swept(&Progress::default()));
+    }
 }
 
 fn tentative(cell: &OpenCell) -> Tentative<'_> {

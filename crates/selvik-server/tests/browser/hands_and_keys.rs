@@ -1,7 +1,8 @@
 //! Settings of the hand and the keys, the search box, the quick bar and the menu at the pointer.
 
 use crate::support::Server;
-use crate::support::browser::{Browser, Button, bluish, key};
+use crate::support::browser::{Browser, Button, key};
+use crate::support::pixels::bluish;
 use fantoccini::Locator;
 
 #[tokio::test(flavor = "multi_thread")]

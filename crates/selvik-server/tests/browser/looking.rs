@@ -1,7 +1,8 @@
 //! Looking round in the real interface: the hand, the dial, panes, standing in the cell, styles.
 
 use crate::support::Server;
-use crate::support::browser::{Browser, Button, bluish, key};
+use crate::support::browser::{Browser, Button, key};
+use crate::support::pixels::bluish;
 use serde_json::json;
 
 async fn demo() -> (Server, Browser) {

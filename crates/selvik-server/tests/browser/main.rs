@@ -4,6 +4,7 @@
 mod support;
 
 mod accessible;
+mod bringing_in;
 mod by_hand;
 mod contents;
 mod following;

@@ -118,6 +118,10 @@ async fn rules_are_set_by_hand_and_say_who_is_measured_against_whom() {
     )
     .await;
     b.keys("r").await;
+    b.fill("rule-required", "-5").await;
+    let refused = "document.querySelector('[data-test=rule-required]').ariaInvalid === 'true'";
+    b.until("less than nothing is refused where it stands", refused)
+        .await;
     b.fill("rule-required", "33").await;
     b.reads("against-post-table", "33").await;
     let [rule] = &rules().await[..] else {

@@ -2,7 +2,8 @@
 //! is what the user sees.
 
 use crate::support::Server;
-use crate::support::browser::{Browser, Button, bluish, key, plum};
+use crate::support::browser::{Browser, Button, key};
+use crate::support::pixels::{bluish, plum};
 use fantoccini::Locator;
 use serde_json::json;
 

@@ -3,7 +3,8 @@
 use std::time::Duration;
 
 use crate::support::Server;
-use crate::support::browser::{Browser, Button, bluish, key};
+use crate::support::browser::{Browser, Button, key};
+use crate::support::pixels::bluish;
 use fantoccini::actions::{
     Actions, InputSource, MouseActions, PointerAction, TouchActions, WheelAction, WheelActions,
 };

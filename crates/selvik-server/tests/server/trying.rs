@@ -337,3 +337,25 @@ async fn what_is_certain_already_is_told() {
         part["broken"].as_u64().map(|n| n + 1)
     );
 }
+
+/// Who tries something in a cell that nobody has swept here has it found out; what is tried then goes on from it.
+#[tokio::test]
+async fn what_was_swept_elsewhere_is_found_out_while_something_is_tried() {
+    let (server, id) = Server::with_demo().await;
+    let cell = format!("/api/cells/{id}");
+    let by = json!({ "motion": { "by": [0.001, 0, 0, 0, 0, 0, 1] } });
+    let body = json!({ "items": [CLAMP], "time_s": 0, "how": by });
+    let (status, first) = post(&server, &format!("{cell}/try"), body.clone()).await;
+    assert_eq!(status, StatusCode::OK, "{first}");
+    for _ in 0..200 {
+        let certain = server.get(&format!("{cell}/certain")).await;
+        if certain["looked_at"] == certain["count"] {
+            let (_, again) = post(&server, &format!("{cell}/try"), body).await;
+            assert_eq!(again["verdict"], first["verdict"]);
+            assert_eq!(again["broken"], first["broken"]);
+            return;
+        }
+        tokio::time::sleep(std::time::Duration::from_millis(100)).await;
+    }
+    panic!("it is never found out");
+}

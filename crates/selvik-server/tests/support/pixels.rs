@@ -47,3 +47,13 @@ impl Pixels {
             .map(|(rgb, i)| (i % self.width, i / self.width, *rgb))
     }
 }
+
+/// Pixels tinted like robots: clearly more blue than red.
+pub fn bluish([r, _, b]: Rgb) -> bool {
+    i32::from(b) - i32::from(r) > 24
+}
+
+/// Pixels tinted like a selection: red and blue above green.
+pub fn plum([r, g, b]: Rgb) -> bool {
+    i32::from(r) - i32::from(g) > 18 && i32::from(b) - i32::from(g) > 8
+}
