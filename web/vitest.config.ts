@@ -2,8 +2,15 @@ import { defineConfig, mergeConfig } from 'vitest/config'
 
 import vite from './vite.config.ts'
 
-// Tests of components run in a page of happy-dom: they say so in their first line.
+// Files of tests share a page of happy-dom, and what they import: most of the time went into doing both anew for each.
 export default mergeConfig(
   vite,
-  defineConfig({ test: { server: { deps: { inline: ['vuetify'] } } } }),
+  defineConfig({
+    test: {
+      server: { deps: { inline: ['vuetify'] } },
+      environment: 'happy-dom',
+      isolate: false,
+      setupFiles: 'src/testing/setup.ts',
+    },
+  }),
 )

@@ -1,4 +1,3 @@
-import { createPinia, setActivePinia } from 'pinia'
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 import { nextTick } from 'vue'
 
@@ -6,6 +5,7 @@ import type { Pair } from '../api/client'
 import { useFindings } from '../findings/findingsStore'
 import { useBindings } from '../settings/bindings'
 import { useSettings } from '../settings/settingsStore'
+import { freshStores } from '../testing/freshStores'
 import { openCell } from '../testing/openCell'
 import { useItems } from '../what/itemsStore'
 import { useWhat } from '../what/whatStore'
@@ -13,7 +13,7 @@ import { useWhere } from '../where/whereStore'
 import { useActions } from './actionsStore'
 import { useExport } from './exportStore'
 
-beforeEach(() => setActivePinia(createPinia()))
+beforeEach(() => freshStores())
 
 const opened = () =>
   openCell([

@@ -1,9 +1,10 @@
-// @vitest-environment happy-dom
+import type { Pinia } from 'pinia'
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 import { nextTick } from 'vue'
 
 import { useSettings } from '../settings/settingsStore'
-import { byTest, freshStores, mounted } from '../testing/mounted'
+import { freshStores } from '../testing/freshStores'
+import { byTest, mounted } from '../testing/mounted'
 import { openCell } from '../testing/openCell'
 import { begin } from '../testing/standIn'
 import { useWhat } from '../what/whatStore'
@@ -15,11 +16,7 @@ import FindDialog from './FindDialog.vue'
 import KeySettings from './KeySettings.vue'
 import QuickBar from './QuickBar.vue'
 
-vi.mock('../api/client', async (original) =>
-  (await import('../testing/standIn')).standInFor(original),
-)
-
-let pinia: ReturnType<typeof freshStores>
+let pinia: Pinia
 beforeEach(() => {
   localStorage.clear()
   document.body.innerHTML = ''

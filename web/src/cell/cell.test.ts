@@ -1,15 +1,12 @@
-import { createPinia, setActivePinia } from 'pinia'
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 
 import type { Cell, Edit } from '../api/client'
+import { freshStores } from '../testing/freshStores'
 import { asked, begin, Refusal, settled, times } from '../testing/standIn'
 import { useCell } from './cellStore'
 import { sentence } from './noticesStore'
 import { useNotices } from './noticesStore'
 
-vi.mock('../api/client', async (original) =>
-  (await import('../testing/standIn')).standInFor(original),
-)
 vi.stubGlobal('localStorage', { setItem: () => {}, getItem: () => null })
 
 const EDITS = 'POST /api/cells/{id}/edits'
@@ -29,7 +26,7 @@ function cellAt(revision: number, more: object = {}) {
 }
 
 describe('the open cell', () => {
-  beforeEach(() => setActivePinia(createPinia()))
+  beforeEach(() => freshStores())
 
   it('knows its tree', () => {
     const cell = useCell()

@@ -1,13 +1,14 @@
-// @vitest-environment happy-dom
+import type { Pinia } from 'pinia'
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 import { nextTick } from 'vue'
 
 import type { Findings, Pair } from '../api/client'
-import { byTest, freshStores, mounted } from '../testing/mounted'
+import { freshStores } from '../testing/freshStores'
+import { byTest, mounted } from '../testing/mounted'
 import ClearanceList from './ClearanceList.vue'
 import { useFindings } from './findingsStore'
 
-let pinia: ReturnType<typeof freshStores>
+let pinia: Pinia
 beforeEach(() => {
   pinia = freshStores()
 })

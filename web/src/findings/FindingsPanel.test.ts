@@ -1,19 +1,16 @@
-// @vitest-environment happy-dom
-import { beforeEach, describe, expect, it, vi } from 'vitest'
+import type { Pinia } from 'pinia'
+import { beforeEach, describe, expect, it } from 'vitest'
 import { nextTick } from 'vue'
 
 import type { Findings } from '../api/client'
-import { byTest, freshStores, mounted } from '../testing/mounted'
+import { freshStores } from '../testing/freshStores'
+import { byTest, mounted } from '../testing/mounted'
 import { openCell } from '../testing/openCell'
 import { begin } from '../testing/standIn'
 import FindingsPanel from './FindingsPanel.vue'
 import { useFindings } from './findingsStore'
 
-vi.mock('../api/client', async (original) =>
-  (await import('../testing/standIn')).standInFor(original),
-)
-
-let pinia: ReturnType<typeof freshStores>
+let pinia: Pinia
 beforeEach(() => {
   pinia = freshStores()
   begin({})

@@ -1,8 +1,9 @@
-// @vitest-environment happy-dom
-import { beforeEach, describe, expect, it, vi } from 'vitest'
+import type { Pinia } from 'pinia'
+import { beforeEach, describe, expect, it } from 'vitest'
 
 import type { Schemas, Vec3 } from '../api/client'
-import { byTest, freshStores, mounted } from '../testing/mounted'
+import { freshStores } from '../testing/freshStores'
+import { byTest, mounted } from '../testing/mounted'
 import { openCell } from '../testing/openCell'
 import { asked, begin, settled } from '../testing/standIn'
 import { useWhat } from '../what/whatStore'
@@ -11,16 +12,12 @@ import AccessList from './AccessList.vue'
 import { coneLines, useAccess } from './accessStore'
 import { useMeasure } from './measureStore'
 
-vi.mock('../api/client', async (original) =>
-  (await import('../testing/standIn')).standInFor(original),
-)
-
 const ACCESS = 'POST /api/cells/{id}/access'
 const CONE = 'POST /api/cells/{id}/access-cone'
 const body = <T>(what: string) => asked.find((a) => a.what === what)!.body as T
 
 describe('access', () => {
-  let pinia: ReturnType<typeof freshStores>
+  let pinia: Pinia
   beforeEach(() => {
     pinia = freshStores()
     const by = [{ item: 'lid', name: 'Lid', area_mm2: 25_000 }]

@@ -1,9 +1,10 @@
-// @vitest-environment happy-dom
+import type { Pinia } from 'pinia'
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 import { nextTick } from 'vue'
 
 import type { Pair } from '../api/client'
-import { byTest, freshStores, mounted } from '../testing/mounted'
+import { freshStores } from '../testing/freshStores'
+import { byTest, mounted } from '../testing/mounted'
 import { openCell } from '../testing/openCell'
 import { asked, begin, settled, times } from '../testing/standIn'
 import { useStrip } from '../when/stripStore'
@@ -13,10 +14,6 @@ import { useFindings } from './findingsStore'
 import PartFound from './PartFound.vue'
 import { usePart } from './partStore'
 import { useProfile } from './profileStore'
-
-vi.mock('../api/client', async (original) =>
-  (await import('../testing/standIn')).standInFor(original),
-)
 
 const SWEEPS = 'GET /api/cells/{id}/sweeps'
 const COMPARE = 'GET /api/cells/{id}/comparison'
@@ -35,7 +32,7 @@ const change = (became: string, a: string) => ({
 })
 const whole = { ceiling_mm: 200, edges_s: [0, 10], lower_mm: [3], attained_mm: [4] }
 
-let pinia: ReturnType<typeof freshStores>
+let pinia: Pinia
 let sweeps: object[]
 let changes: object[]
 beforeEach(async () => {

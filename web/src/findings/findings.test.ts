@@ -1,16 +1,12 @@
-import { createPinia, setActivePinia } from 'pinia'
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 
 import type { Cell, Pair } from '../api/client'
 import { useCell } from '../cell/cellStore'
 import { useSettings } from '../settings/settingsStore'
+import { freshStores } from '../testing/freshStores'
 import { asked, begin, Refusal, settled, times } from '../testing/standIn'
 import { stretchOf, useFindings } from './findingsStore'
 import { useNotices } from '../cell/noticesStore'
-
-vi.mock('../api/client', async (original) =>
-  (await import('../testing/standIn')).standInFor(original),
-)
 
 const SWEEP = 'GET /api/cells/{id}/sweep'
 const FINDINGS = 'GET /api/cells/{id}/findings'
@@ -33,7 +29,7 @@ describe('what was found', () => {
   let many: number
 
   beforeEach(() => {
-    setActivePinia(createPinia())
+    freshStores()
     last = { fresh: true, tag: 'f1n1', fingerprint: 'f1' }
     many = 250
     begin({

@@ -1,9 +1,10 @@
-// @vitest-environment happy-dom
-import { beforeEach, describe, expect, it, vi } from 'vitest'
+import type { Pinia } from 'pinia'
+import { beforeEach, describe, expect, it } from 'vitest'
 
 import type { Pair } from '../api/client'
 import { useCell } from '../cell/cellStore'
-import { byTest, freshStores, mounted } from '../testing/mounted'
+import { freshStores } from '../testing/freshStores'
+import { byTest, mounted } from '../testing/mounted'
 import { openCell } from '../testing/openCell'
 import { asked, begin, settled } from '../testing/standIn'
 import { useWhat } from '../what/whatStore'
@@ -12,18 +13,6 @@ import { useWhen } from '../when/whenStore'
 import KeptList from './KeptList.vue'
 import { type Finding, useKept } from './keptStore'
 import { useMeasure } from './measureStore'
-
-vi.mock('../api/client', async (original) =>
-  (await import('../testing/standIn')).standInFor(original),
-)
-
-vi.mock('../api/jogging', () => ({
-  jogUrl: () => 'ws://test',
-  JogSocket: class {
-    ask() {}
-    close() {}
-  },
-}))
 
 const KEPT = 'GET /api/cells/{id}/kept-findings'
 const nearest = (length_mm: number) => ({ what: 'nearest' as const, length_mm })
@@ -40,7 +29,7 @@ const finding = (id: string, mm: number, more: Partial<Finding> = {}): Finding =
 })
 
 describe('kept findings', () => {
-  let pinia: ReturnType<typeof freshStores>
+  let pinia: Pinia
   beforeEach(() => {
     pinia = freshStores()
     begin({

@@ -1,9 +1,9 @@
-import { createPinia, setActivePinia } from 'pinia'
-import { beforeEach, describe, expect, it, vi } from 'vitest'
+import { beforeEach, describe, expect, it } from 'vitest'
 
 import type { Schemas } from '../api/client'
 import { useNotices } from '../cell/noticesStore'
 import { useUnits } from '../settings/units'
+import { freshStores } from '../testing/freshStores'
 import { openCell } from '../testing/openCell'
 import { asked, begin, Refusal, settled, times } from '../testing/standIn'
 import { useWhen } from '../when/whenStore'
@@ -11,10 +11,6 @@ import { useWhere } from '../where/whereStore'
 import { asText } from './asText'
 import { headline, told } from './known'
 import { type Met, useMeasure } from './measureStore'
-
-vi.mock('../api/client', async (original) =>
-  (await import('../testing/standIn')).standInFor(original),
-)
 
 const MEASURE = 'POST /api/cells/{id}/measure'
 const PICK = 'POST /api/cells/{id}/pick'
@@ -55,7 +51,7 @@ const met = (more: Partial<Met> = {}): Met => ({
 describe('measuring', () => {
   let between: Partial<Schemas['Between']>
   beforeEach(() => {
-    setActivePinia(createPinia())
+    freshStores()
     between = { largest: span(300) }
     begin({
       [PICK]: () => ({ pick: { on: 'plate', kind: 'face', at_mm: [1, 2, 3] }, known: hole }),
@@ -209,7 +205,7 @@ describe('measuring', () => {
 })
 
 describe('what is known', () => {
-  beforeEach(() => setActivePinia(createPinia()))
+  beforeEach(() => freshStores())
 
   it('is told as set, and as it is', () => {
     const units = useUnits()

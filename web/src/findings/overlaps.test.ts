@@ -1,17 +1,14 @@
-// @vitest-environment happy-dom
-import { beforeEach, describe, expect, it, vi } from 'vitest'
+import type { Pinia } from 'pinia'
+import { beforeEach, describe, expect, it } from 'vitest'
 
-import { byTest, freshStores, mounted } from '../testing/mounted'
+import { freshStores } from '../testing/freshStores'
+import { byTest, mounted } from '../testing/mounted'
 import { openCell } from '../testing/openCell'
 import { asked, begin, settled } from '../testing/standIn'
 import { useWhat } from '../what/whatStore'
 import { useWhen } from '../when/whenStore'
 import OverlapList from './OverlapList.vue'
 import { useOverlaps } from './overlapStore'
-
-vi.mock('../api/client', async (original) =>
-  (await import('../testing/standIn')).standInFor(original),
-)
 
 const side = (item: string) => ({ item, link: null, name: item })
 const pair = (b: string, state: string, more = {}) => ({
@@ -29,7 +26,7 @@ const line = [
 ]
 
 describe('what overlaps', () => {
-  let pinia: ReturnType<typeof freshStores>
+  let pinia: Pinia
   beforeEach(() => {
     pinia = freshStores()
     begin({

@@ -1,19 +1,16 @@
-// @vitest-environment happy-dom
-import { beforeEach, describe, expect, it, vi } from 'vitest'
+import type { Pinia } from 'pinia'
+import { beforeEach, describe, expect, it } from 'vitest'
 import { nextTick } from 'vue'
 
 import { useCell } from '../cell/cellStore'
-import { byTest, freshStores, mounted } from '../testing/mounted'
+import { freshStores } from '../testing/freshStores'
+import { byTest, mounted } from '../testing/mounted'
 import { openCell } from '../testing/openCell'
 import { asked, begin, settled } from '../testing/standIn'
 import SideField from './SideField.vue'
 import WhoAgainstWhom from './WhoAgainstWhom.vue'
 import { type Rule, useRules } from './rulesStore'
 import { thresholds } from './thresholds'
-
-vi.mock('../api/client', async (original) =>
-  (await import('../testing/standIn')).standInFor(original),
-)
 
 const rule: Rule = {
   id: 'rule-1',
@@ -32,7 +29,7 @@ const against = {
     { ...place, a: 0, b: 2, may_touch: 1, required_mm: [10, 50] },
   ],
 }
-let pinia: ReturnType<typeof freshStores>
+let pinia: Pinia
 beforeEach(() => {
   pinia = freshStores()
   openCell([

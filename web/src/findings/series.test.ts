@@ -1,11 +1,12 @@
-// @vitest-environment happy-dom
-import { beforeEach, describe, expect, it, vi } from 'vitest'
+import type { Pinia } from 'pinia'
+import { beforeEach, describe, expect, it } from 'vitest'
 import { nextTick } from 'vue'
 
 import type { Schemas } from '../api/client'
 import { useCell } from '../cell/cellStore'
 import { useUnits } from '../settings/units'
-import { byTest, freshStores, mounted } from '../testing/mounted'
+import { freshStores } from '../testing/freshStores'
+import { byTest, mounted } from '../testing/mounted'
 import { openCell } from '../testing/openCell'
 import { asked, begin, Refusal, settled, times } from '../testing/standIn'
 import { useWhen } from '../when/whenStore'
@@ -14,10 +15,6 @@ import ReachAlong from './ReachAlong.vue'
 import { useReach } from './reachStore'
 import { type Series, useSeries } from './seriesStore'
 import { certainty, seriesName, seriesValue, valueAt } from './seriesTold'
-
-vi.mock('../api/client', async (original) =>
-  (await import('../testing/standIn')).standInFor(original),
-)
 
 const ALONG = 'POST /api/cells/{id}/along'
 const REACH = 'POST /api/cells/{id}/reach-along'
@@ -34,7 +31,7 @@ const series = (what: Series['what'], more: Partial<Series> = {}): Series => ({
 const frame = (on: string) => ({ on, kind: 'frame' as const })
 
 describe('along the path', () => {
-  let pinia: ReturnType<typeof freshStores>
+  let pinia: Pinia
   beforeEach(() => {
     pinia = freshStores()
     const percent = { unit: 'percent', largest: { time_s: 3, value: 98.6, bound: 98.6 } } as const

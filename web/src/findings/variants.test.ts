@@ -1,7 +1,8 @@
-// @vitest-environment happy-dom
+import type { Pinia } from 'pinia'
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 
-import { byTest, freshStores, mounted } from '../testing/mounted'
+import { freshStores } from '../testing/freshStores'
+import { byTest, mounted } from '../testing/mounted'
 import { openCell } from '../testing/openCell'
 import { asked, begin, Refusal, settled, times } from '../testing/standIn'
 import { useCell } from '../cell/cellStore'
@@ -10,10 +11,6 @@ import { useSettings } from '../settings/settingsStore'
 import { useWhat } from '../what/whatStore'
 import { useVariants } from './variantsStore'
 import VariantsTable from './VariantsTable.vue'
-
-vi.mock('../api/client', async (original) =>
-  (await import('../testing/standIn')).standInFor(original),
-)
 
 const LIST = 'GET /api/cells/{id}/variants'
 const SERIES = 'POST /api/cells/{id}/variants/series'
@@ -27,7 +24,7 @@ const variant = (id: string, outcome: object | null, by: object = {}) => ({
   ...{ wanted: false, begun: false, fresh: !!outcome, place: 0, ...by },
 })
 
-let pinia: ReturnType<typeof freshStores>
+let pinia: Pinia
 let list: object[]
 beforeEach(() => {
   pinia = freshStores()

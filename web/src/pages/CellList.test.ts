@@ -1,21 +1,13 @@
-// @vitest-environment happy-dom
 import { flushPromises } from '@vue/test-utils'
+import type { Pinia } from 'pinia'
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 
 import type { Schemas } from '../api/client'
 import { useNaming } from '../cell/namingStore'
-import { byTest, freshStores, mounted } from '../testing/mounted'
+import { freshStores } from '../testing/freshStores'
+import { byTest, mounted } from '../testing/mounted'
 import { asked, begin, Refusal } from '../testing/standIn'
 import CellList from './CellList.vue'
-
-vi.mock('../api/client', async (original) =>
-  (await import('../testing/standIn')).standInFor(original),
-)
-const push = vi.fn()
-vi.mock('vue-router', async (original) => ({
-  ...((await original()) as object),
-  useRouter: () => ({ push }),
-}))
 
 type Line = Schemas['CellLine']
 const line = (id: string, by: Partial<Line> = {}): Line => ({
@@ -32,10 +24,9 @@ const line = (id: string, by: Partial<Line> = {}): Line => ({
   ...by,
 })
 
-let pinia: ReturnType<typeof freshStores>
+let pinia: Pinia
 beforeEach(() => {
   localStorage.clear()
-  push.mockClear()
   pinia = freshStores()
 })
 async function listed(lines: Line[], more: Parameters<typeof begin>[0] = {}) {
@@ -101,23 +92,25 @@ describe('the list of cells', () => {
     localStorage.setItem('selvik.last-cell', 'b')
     const page = await listed([line('a', { opened_at: '2031-01-01T00:00:00Z' }), line('b')])
     await page.get(byTest('cell')).trigger('click')
-    expect(push).toHaveBeenLastCalledWith({ name: 'cell', params: { id: 'a' } })
+    await flushPromises()
+    expect(page.vm.$route.params.id).toBe('a')
     document.body.dispatchEvent(new KeyboardEvent('keydown', { key: 'Enter', bubbles: true }))
-    expect(push).toHaveBeenLastCalledWith({ name: 'cell', params: { id: 'b' } })
+    await flushPromises()
+    expect(page.vm.$route.params.id).toBe('b')
     page.unmount()
   })
 
   it('begins a new cell under the name one gives it', async () => {
-    await listed([line('a')], { 'POST /api/cells/new': () => ({ id: 'new' }) }).then((page) =>
-      page.get(byTest('new-cell')).trigger('click'),
-    )
+    const page = await listed([line('a')], { 'POST /api/cells/new': () => ({ id: 'new' }) })
+    await page.get(byTest('new-cell')).trigger('click')
     const naming = useNaming()
     expect(naming.asked?.name).toBe('Cell 2')
     await naming.asked!.done('Press shop')
     expect(asked.find((a) => a.what === 'POST /api/cells/new')?.body).toEqual({
       name: 'Press shop',
     })
-    expect(push).toHaveBeenCalledWith({ name: 'cell', params: { id: 'new' } })
+    await flushPromises()
+    expect(page.vm.$route.params.id).toBe('new')
   })
 
   it('keeps what was thrown away in the bin, apart, until it is brought back', async () => {

@@ -1,20 +1,17 @@
-// @vitest-environment happy-dom
+import type { Pinia } from 'pinia'
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 import { nextTick } from 'vue'
 
 import type { Hit } from '../scene/picking'
-import { byTest, freshStores, mounted } from '../testing/mounted'
+import { freshStores } from '../testing/freshStores'
+import { byTest, mounted } from '../testing/mounted'
 import { openCell } from '../testing/openCell'
 import { begin } from '../testing/standIn'
 import { useWhat } from '../what/whatStore'
 import { useWhere } from '../where/whereStore'
 import ContextMenu from './ContextMenu.vue'
 
-vi.mock('../api/client', async (original) =>
-  (await import('../testing/standIn')).standInFor(original),
-)
-
-let pinia: ReturnType<typeof freshStores>
+let pinia: Pinia
 beforeEach(() => {
   document.body.innerHTML = ''
   pinia = freshStores()

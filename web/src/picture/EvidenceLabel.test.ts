@@ -1,18 +1,19 @@
-// @vitest-environment happy-dom
+import type { Pinia } from 'pinia'
 import { beforeEach, describe, expect, it } from 'vitest'
 import { nextTick, ref, shallowRef } from 'vue'
 
 import type { Pair, Vec3 } from '../api/client'
 import { useFindings } from '../findings/findingsStore'
 import type { Scene } from '../scene/scene'
-import { byTest, freshStores, mounted } from '../testing/mounted'
+import { freshStores } from '../testing/freshStores'
+import { byTest, mounted } from '../testing/mounted'
 import { openCell } from '../testing/openCell'
 import { useWhen } from '../when/whenStore'
 import EvidenceLabel from './EvidenceLabel.vue'
 import { sceneKey } from './sceneKey'
 
 const [WIDTH, HEIGHT] = [800, 600]
-let pinia: ReturnType<typeof freshStores>
+let pinia: Pinia
 let where: Record<string, [number, number] | null>
 beforeEach(() => {
   pinia = freshStores()

@@ -1,20 +1,17 @@
-// @vitest-environment happy-dom
-import { beforeEach, describe, expect, it, vi } from 'vitest'
+import type { Pinia } from 'pinia'
+import { beforeEach, describe, expect, it } from 'vitest'
 import { nextTick } from 'vue'
 
 import { useCell } from '../cell/cellStore'
 import { useRules } from '../findings/rulesStore'
-import { byTest, freshStores, mounted } from '../testing/mounted'
+import { freshStores } from '../testing/freshStores'
+import { byTest, mounted } from '../testing/mounted'
 import { openCell } from '../testing/openCell'
 import { begin } from '../testing/standIn'
 import { useStandpoint } from '../where/standpointStore'
 import GettingStarted from './GettingStarted.vue'
 
-vi.mock('../api/client', async (original) =>
-  (await import('../testing/standIn')).standInFor(original),
-)
-
-let pinia: ReturnType<typeof freshStores>
+let pinia: Pinia
 beforeEach(() => {
   pinia = freshStores()
   begin({ 'GET /api/cells/{id}/touching': () => [] })

@@ -1,21 +1,14 @@
-// @vitest-environment happy-dom
-import { beforeEach, describe, expect, it, vi } from 'vitest'
+import type { Pinia } from 'pinia'
+import { beforeEach, describe, expect, it } from 'vitest'
 import { nextTick } from 'vue'
 
-import { byTest, freshStores, mounted } from '../testing/mounted'
+import { freshStores } from '../testing/freshStores'
+import { byTest, mounted } from '../testing/mounted'
 import { openCell } from '../testing/openCell'
 import { useJog } from '../when/jogStore'
 import JogPanel from './JogPanel.vue'
 
-vi.mock('../api/jogging', () => ({
-  jogUrl: () => '',
-  JogSocket: class {
-    ask = () => undefined
-    close = () => undefined
-  },
-}))
-
-let pinia: ReturnType<typeof freshStores>
+let pinia: Pinia
 beforeEach(() => {
   pinia = freshStores()
   const joint = { item: 'arm', turns: true, low: -90, high: 90, rest: 0 }

@@ -1,34 +1,23 @@
-// @vitest-environment happy-dom
+import type { Pinia } from 'pinia'
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 import { nextTick } from 'vue'
 
 import { useCell } from '../cell/cellStore'
 import { useMoment } from '../cell/momentStore'
-import { byTest, freshStores, mounted } from '../testing/mounted'
+import { freshStores } from '../testing/freshStores'
+import { byTest, mounted } from '../testing/mounted'
 import { openCell } from '../testing/openCell'
 import { asked, begin } from '../testing/standIn'
 import { usePrograms } from '../when/programStore'
 import MoveFields from './MoveFields.vue'
 import MoveList from './MoveList.vue'
 
-vi.mock('../api/client', async (original) =>
-  (await import('../testing/standIn')).standInFor(original),
-)
-// Nothing is laid out here: all rows are in sight.
-vi.mock('@vueuse/core', async (original) => ({
-  ...(await original<object>()),
-  useVirtualList: (rows: { value: object[] }) => ({
-    get list() {
-      return rows.value.map((data) => ({ data }))
-    },
-    containerProps: {},
-    wrapperProps: {},
-  }),
-}))
-
-let pinia: ReturnType<typeof freshStores>
+let pinia: Pinia
 const pose = { xyz_mm: [1, 2, 3], rpy_deg: [0, 0, 90] }
 beforeEach(() => {
+  // Nothing is laid out here.
+  vi.spyOn(HTMLElement.prototype, 'offsetHeight', 'get').mockReturnValue(400)
+  vi.spyOn(HTMLElement.prototype, 'clientHeight', 'get').mockReturnValue(400)
   pinia = freshStores()
   openCell([
     { id: 'arm', name: 'Arm', role: 'robot' },
@@ -63,8 +52,10 @@ const changes = () =>
     .map((a) => (a.body as { edit: { change: object } }).edit.change)
 
 describe('the moves of a program', () => {
-  it('say what they are and when they begin; what can’t be driven is marked', () => {
-    const rows = mounted(MoveList, pinia).findAll(byTest('move'))
+  it('say what they are and when they begin; what can’t be driven is marked', async () => {
+    const shown = mounted(MoveList, pinia)
+    await nextTick()
+    const rows = shown.findAll(byTest('move'))
     expect(rows.map((row) => row.text())).toEqual([
       '1joint to T100:00.000',
       '2linear to T100:01.000',
@@ -75,6 +66,7 @@ describe('the moves of a program', () => {
 
   it('are selected by a click, with Shift up to there, and the path goes along', async () => {
     const shown = mounted(MoveList, pinia)
+    await nextTick()
     const rows = shown.findAll(byTest('move'))
     await rows[1]!.trigger('click')
     expect(useMoment().time).toBe(2)

@@ -1,11 +1,12 @@
-// @vitest-environment happy-dom
-import { beforeEach, describe, expect, it, vi } from 'vitest'
+import type { Pinia } from 'pinia'
+import { beforeEach, describe, expect, it } from 'vitest'
 import { nextTick } from 'vue'
 
 import type { Pair } from '../api/client'
 import { useFindings } from '../findings/findingsStore'
 import { useSettings } from '../settings/settingsStore'
-import { byTest, freshStores, mounted } from '../testing/mounted'
+import { freshStores } from '../testing/freshStores'
+import { byTest, mounted } from '../testing/mounted'
 import { openCell } from '../testing/openCell'
 import { begin } from '../testing/standIn'
 import { useWhat } from '../what/whatStore'
@@ -14,11 +15,7 @@ import { useWhere } from '../where/whereStore'
 import { useWhen } from '../when/whenStore'
 import StateChips from './StateChips.vue'
 
-vi.mock('../api/client', async (original) =>
-  (await import('../testing/standIn')).standInFor(original),
-)
-
-let pinia: ReturnType<typeof freshStores>
+let pinia: Pinia
 beforeEach(() => {
   pinia = freshStores()
   begin({

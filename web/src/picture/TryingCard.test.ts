@@ -1,19 +1,16 @@
-// @vitest-environment happy-dom
+import type { Pinia } from 'pinia'
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 
 import { useFindings } from '../findings/findingsStore'
 import { useTrying } from '../findings/tryingStore'
-import { byTest, freshStores, mounted } from '../testing/mounted'
+import { freshStores } from '../testing/freshStores'
+import { byTest, mounted } from '../testing/mounted'
 import { openCell } from '../testing/openCell'
 import { asked, begin, Refusal, settled, times } from '../testing/standIn'
 import { useHeld } from '../what/heldStore'
 import { useWhat } from '../what/whatStore'
 import { useTarget } from '../when/targetStore'
 import TryingCard from './TryingCard.vue'
-
-vi.mock('../api/client', async (original) =>
-  (await import('../testing/standIn')).standInFor(original),
-)
 
 const TRY = 'POST /api/cells/{id}/try'
 const side = (name: string) => ({ item: name, name })
@@ -38,7 +35,7 @@ const told = (attained: number) => ({
 })
 
 describe('what is dragged', () => {
-  let pinia: ReturnType<typeof freshStores>
+  let pinia: Pinia
   let release: (() => void)[]
   let answers: unknown[]
   let cellRules: object[]

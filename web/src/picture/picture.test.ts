@@ -1,6 +1,4 @@
-// @vitest-environment happy-dom
 import { Matrix4 } from 'three'
-import { createPinia, setActivePinia } from 'pinia'
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 import { effectScope, type EffectScope, nextTick, ref, shallowRef, toRaw } from 'vue'
 
@@ -9,6 +7,7 @@ import { useNotices } from '../cell/noticesStore'
 import type { CarryHooks, Carried } from '../scene/carrying'
 import type { Scene } from '../scene/scene'
 import { useSettings } from '../settings/settingsStore'
+import { freshStores } from '../testing/freshStores'
 import { openCell } from '../testing/openCell'
 import { asked, begin, Refusal, settled, times } from '../testing/standIn'
 import { useTrying } from '../findings/tryingStore'
@@ -22,17 +21,13 @@ import { useHandles } from './useHandles'
 import { usePaneRects } from './usePaneRects'
 import { useTargetFrames } from './useTargetFrames'
 
-vi.mock('../api/client', async (original) =>
-  (await import('../testing/standIn')).standInFor(original),
-)
-
 /** What is used ends with its test. */
 let scope: EffectScope
 const using = <T>(use: () => T): T => scope.run(use)!
 afterEach(() => scope.stop())
 beforeEach(() => {
   scope = effectScope()
-  setActivePinia(createPinia())
+  freshStores()
   localStorage.clear()
   begin({})
 })

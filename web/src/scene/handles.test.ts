@@ -1,4 +1,3 @@
-// @vitest-environment happy-dom
 import { type Object3D, OrthographicCamera, PerspectiveCamera, Scene, type Vector3 } from 'three'
 import { describe, expect, it, vi } from 'vitest'
 

@@ -4,16 +4,6 @@ import { loadMeshes, prepareLevels } from './meshes'
 
 const fetched: string[] = []
 const files = new Map<string, ArrayBuffer>()
-vi.mock('../api/client', async (original) => ({
-  ...((await original()) as object),
-  bytes: async (path: string) => {
-    fetched.push(path)
-    const file = files.get(path)
-    if (!file) throw new Error(`there is no ${path}`)
-    return file
-  },
-}))
-
 /** A mesh as the server sends it: a triangle with its three edges. */
 function triangle(x: number): ArrayBuffer {
   const buffer = new ArrayBuffer(12 + 3 * 12 + 12 + 3 * 8)
@@ -43,6 +33,13 @@ function packed(meshes: [string, ArrayBuffer][]): ArrayBuffer {
 beforeEach(() => {
   fetched.length = 0
   files.clear()
+  vi.stubGlobal('fetch', async (path: string) => {
+    fetched.push(path)
+    const file = files.get(path)
+    if (!file)
+      return new Response(JSON.stringify({ detail: `there is no ${path}` }), { status: 404 })
+    return new Response(file)
+  })
 })
 
 describe('meshes on their way to the picture', () => {

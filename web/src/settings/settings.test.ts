@@ -1,10 +1,10 @@
-import { createPinia, setActivePinia } from 'pinia'
 import { beforeEach, describe, expect, it } from 'vitest'
 
+import { freshStores } from '../testing/freshStores'
 import { useSettings } from './settingsStore'
 
 describe('settings', () => {
-  beforeEach(() => setActivePinia(createPinia()))
+  beforeEach(() => freshStores())
 
   it('come back as they were exported', () => {
     const settings = useSettings()

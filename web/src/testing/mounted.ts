@@ -1,6 +1,6 @@
 /** Mounts a component with what all of them need: a store, Vuetify, a router. */
-import { mount } from '@vue/test-utils'
-import { createPinia, setActivePinia } from 'pinia'
+import { mount, type VueWrapper } from '@vue/test-utils'
+import type { Pinia } from 'pinia'
 import type { Component } from 'vue'
 import { createMemoryHistory, createRouter } from 'vue-router'
 import { createVuetify } from 'vuetify'
@@ -17,27 +17,30 @@ globalThis.visualViewport ??= Object.assign(new EventTarget(), {
 // Nor does it know what lies at a point.
 document.elementsFromPoint ??= () => []
 
-/** Stores are empty; fill them before mounting. */
-export function freshStores() {
-  const pinia = createPinia()
-  setActivePinia(pinia)
-  return pinia
-}
-
 export function mounted(
   component: Component,
-  pinia: ReturnType<typeof createPinia>,
+  pinia: Pinia,
   props: Record<string, unknown> = {},
   provide: Record<symbol, unknown> = {},
 ) {
   const nowhere = { template: '<div />' }
   const router = createRouter({
     history: createMemoryHistory(),
-    routes: [{ path: '/', component: nowhere }],
+    routes: [
+      { path: '/', component: nowhere },
+      { path: '/cells/:id', name: 'cell', component: nowhere },
+    ],
   })
   const global = { plugins: [pinia, createVuetify(), router], provide }
-  return mount(component, { props, global, attachTo: document.body })
+  const wrapper = mount(component, { props, global, attachTo: document.body })
+  inPage.push(wrapper)
+  return wrapper
 }
+
+const inPage: VueWrapper[] = []
+
+/** Takes all that was mounted out of the page. */
+export const unmountAll = () => inPage.splice(0).forEach((wrapper) => wrapper.unmount())
 
 /** An element by what tests call it. */
 export const byTest = (name: string) => `[data-test=${name}]`

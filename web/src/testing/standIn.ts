@@ -1,10 +1,4 @@
-/**
- * A stand-in for the server, for tests of stores: what is asked of it, and what it answers.
- *
- *     vi.mock('../api/client', async (original) =>
- *       (await import('./standIn')).standInFor(original),
- *     )
- */
+/** A stand-in for the server: what is asked of it, and what it answers. */
 import { vi } from 'vitest'
 
 /** A request: method and path as the API names them, with what went along. */

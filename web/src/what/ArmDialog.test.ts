@@ -1,17 +1,13 @@
-// @vitest-environment happy-dom
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 import { nextTick } from 'vue'
 
 import { useCell } from '../cell/cellStore'
-import { freshStores, mounted } from '../testing/mounted'
+import { freshStores } from '../testing/freshStores'
+import { mounted } from '../testing/mounted'
 import { openCell } from '../testing/openCell'
 import { asked, begin } from '../testing/standIn'
 import ArmDialog from './ArmDialog.vue'
 import { useItems } from './itemsStore'
-
-vi.mock('../api/client', async (original) =>
-  (await import('../testing/standIn')).standInFor(original),
-)
 
 const part = <T extends Element = HTMLInputElement>(name: string) =>
   document.querySelector<T>(`[data-test="${name}"]`)!

@@ -1,13 +1,14 @@
-// @vitest-environment happy-dom
+import type { Pinia } from 'pinia'
 import { beforeEach, describe, expect, it } from 'vitest'
 import { reactive } from 'vue'
 
-import { byTest, freshStores, mounted } from '../testing/mounted'
+import { freshStores } from '../testing/freshStores'
+import { byTest, mounted } from '../testing/mounted'
 import { openCell } from '../testing/openCell'
 import FoundRow from './FoundRow.vue'
 import { type Chosen, type Found, useImport } from './importStore'
 
-let pinia: ReturnType<typeof freshStores>
+let pinia: Pinia
 beforeEach(() => {
   pinia = freshStores()
   document.body.innerHTML = ''

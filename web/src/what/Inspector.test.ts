@@ -1,20 +1,17 @@
-// @vitest-environment happy-dom
+import type { Pinia } from 'pinia'
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 import { nextTick } from 'vue'
 
 import { palettes } from '../scene/look'
-import { byTest, freshStores, mounted } from '../testing/mounted'
+import { freshStores } from '../testing/freshStores'
+import { byTest, mounted } from '../testing/mounted'
 import { openCell } from '../testing/openCell'
 import { begin } from '../testing/standIn'
 import Inspector from './Inspector.vue'
 import { useItems } from './itemsStore'
 import { useWhat } from './whatStore'
 
-vi.mock('../api/client', async (original) =>
-  (await import('../testing/standIn')).standInFor(original),
-)
-
-let pinia: ReturnType<typeof freshStores>
+let pinia: Pinia
 const fact = (item: string, by = {}) => ({
   item,
   pose: { xyz_mm: [0, 0, 0], rpy_deg: [0, 0, 0] },

@@ -1,8 +1,9 @@
-// @vitest-environment happy-dom
+import type { Pinia } from 'pinia'
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 import { nextTick } from 'vue'
 
-import { byTest, freshStores, mounted } from '../testing/mounted'
+import { freshStores } from '../testing/freshStores'
+import { byTest, mounted } from '../testing/mounted'
 import { openCell } from '../testing/openCell'
 import { begin } from '../testing/standIn'
 import { useItems } from './itemsStore'
@@ -10,11 +11,7 @@ import PlaceFields from './PlaceFields.vue'
 import PoseFields from './PoseFields.vue'
 import { useWhat } from './whatStore'
 
-vi.mock('../api/client', async (original) =>
-  (await import('../testing/standIn')).standInFor(original),
-)
-
-let pinia: ReturnType<typeof freshStores>
+let pinia: Pinia
 const pose = { xyz_mm: [10, 20, 30], rpy_deg: [0, 0, 90] }
 const fact = (item: string) => ({ item, pose, triangles: 12, open_edges: 0, files: [] })
 beforeEach(() => {

@@ -1,14 +1,10 @@
-// @vitest-environment happy-dom
-import { beforeEach, describe, expect, it, vi } from 'vitest'
+import { beforeEach, describe, expect, it } from 'vitest'
 
-import { byTest, freshStores, mounted } from '../testing/mounted'
+import { freshStores } from '../testing/freshStores'
+import { byTest, mounted } from '../testing/mounted'
 import { openCell } from '../testing/openCell'
 import { asked, begin, Refusal, settled } from '../testing/standIn'
 import ShiftFinder from './ShiftFinder.vue'
-
-vi.mock('../api/client', async (original) =>
-  (await import('../testing/standIn')).standInFor(original),
-)
 
 const FIND = 'POST /api/cells/{id}/smallest-shift'
 const found = { by_mm: [9.6, -4, 0], length_mm: 10.4, smallest: true, sweeps: 30, said: '' }

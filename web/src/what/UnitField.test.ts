@@ -1,10 +1,11 @@
-// @vitest-environment happy-dom
+import type { Pinia } from 'pinia'
 import { beforeEach, describe, expect, it } from 'vitest'
 
-import { freshStores, mounted } from '../testing/mounted'
+import { freshStores } from '../testing/freshStores'
+import { mounted } from '../testing/mounted'
 import UnitField from './UnitField.vue'
 
-let pinia: ReturnType<typeof freshStores>
+let pinia: Pinia
 beforeEach(() => {
   pinia = freshStores()
 })

@@ -1,14 +1,10 @@
-import { createPinia, setActivePinia } from 'pinia'
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 
 import type { Cell } from '../api/client'
+import { freshStores } from '../testing/freshStores'
 import { asked, begin, Refusal, settled } from '../testing/standIn'
 import { useCell } from '../cell/cellStore'
 import { useImport } from './importStore'
-
-vi.mock('../api/client', async (original) =>
-  (await import('../testing/standIn')).standInFor(original),
-)
 
 const STATE = 'GET /api/imports/{id}'
 const STORE = 'POST /api/imports/{id}/store'
@@ -54,7 +50,7 @@ describe('files on their way in', () => {
   let state: object
 
   beforeEach(() => {
-    setActivePinia(createPinia())
+    freshStores()
     Sending.all = []
     vi.stubGlobal('XMLHttpRequest', Sending)
     state = { state: 'things', found: [thing('post.stl'), thing('bad.stl', { problem: 'no' })] }

@@ -1,17 +1,13 @@
-import { createPinia, setActivePinia } from 'pinia'
-import { beforeEach, describe, expect, it, vi } from 'vitest'
+import { beforeEach, describe, expect, it } from 'vitest'
 
 import type { Cell, Item } from '../api/client'
 import { useCell } from '../cell/cellStore'
 import { useNotices } from '../cell/noticesStore'
+import { freshStores } from '../testing/freshStores'
 import { openCell } from '../testing/openCell'
 import { asked, begin, Refusal, settled } from '../testing/standIn'
 import { type Place, useItems } from './itemsStore'
 import { useWhat } from './whatStore'
-
-vi.mock('../api/client', async (original) =>
-  (await import('../testing/standIn')).standInFor(original),
-)
 
 /** The cell as the server answers every change: one revision on, with these items more. */
 function answers(more: Partial<Item>[] = []) {
@@ -50,7 +46,7 @@ const place = (n: number): Place => ({
 })
 
 beforeEach(() => {
-  setActivePinia(createPinia())
+  freshStores()
   answers()
   openCell(
     [

@@ -1,15 +1,15 @@
-import { createPinia, setActivePinia } from 'pinia'
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 
 import type { Item } from '../api/client'
 import { useBindings } from '../settings/bindings'
+import { freshStores } from '../testing/freshStores'
 import { openCell } from '../testing/openCell'
 import { useRosterKeys } from './useRosterKeys'
 import { useRows } from './useRows'
 import { useWhat } from './whatStore'
 
 beforeEach(() => {
-  setActivePinia(createPinia())
+  freshStores()
   vi.useFakeTimers()
   return () => vi.useRealTimers()
 })

@@ -1,11 +1,11 @@
-import { createPinia, setActivePinia } from 'pinia'
 import { beforeEach, describe, expect, it } from 'vitest'
 import { nextTick } from 'vue'
 
+import { freshStores } from '../testing/freshStores'
 import { openCell } from '../testing/openCell'
 import { idOfRow, useRows } from './useRows'
 
-beforeEach(() => setActivePinia(createPinia()))
+beforeEach(() => freshStores())
 
 /** A table with a fixture that carries two clamps, and a post. */
 const small = () =>

@@ -1,9 +1,9 @@
-import { createPinia, setActivePinia } from 'pinia'
 import { beforeEach, describe, expect, it } from 'vitest'
 import { nextTick } from 'vue'
 
 import type { Cell } from '../api/client'
 import { useCell } from '../cell/cellStore'
+import { freshStores } from '../testing/freshStores'
 import { useWhat } from './whatStore'
 
 /** A table with a fixture that carries two clamps of one mesh, and a post. */
@@ -30,7 +30,7 @@ function opened() {
 const sorted = (ids: Iterable<string>) => [...ids].sort().join(' ')
 
 describe('what is shown', () => {
-  beforeEach(() => setActivePinia(createPinia()))
+  beforeEach(() => freshStores())
 
   it('hides with what hangs on it, and a child can be shown though its parent is hidden', () => {
     const what = opened()
@@ -120,7 +120,7 @@ describe('what is shown', () => {
 })
 
 describe('the selection', () => {
-  beforeEach(() => setActivePinia(createPinia()))
+  beforeEach(() => freshStores())
 
   it('takes all of the same role, of the same mesh, and what carries it', () => {
     const what = opened()

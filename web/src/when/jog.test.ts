@@ -1,4 +1,3 @@
-import { createPinia, setActivePinia } from 'pinia'
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 import { nextTick } from 'vue'
 
@@ -6,14 +5,11 @@ import type { Cell } from '../api/client'
 import { useCell } from '../cell/cellStore'
 import { useMoment } from '../cell/momentStore'
 import { useNotices } from '../cell/noticesStore'
+import { freshStores } from '../testing/freshStores'
 import { openCell } from '../testing/openCell'
 import { asked, begin } from '../testing/standIn'
 import { useWhat } from '../what/whatStore'
 import { useJog } from './jogStore'
-
-vi.mock('../api/client', async (original) =>
-  (await import('../testing/standIn')).standInFor(original),
-)
 
 /** A socket that tests answer by hand. */
 class Line {
@@ -62,7 +58,7 @@ const joint = (key: string, rest = 0) => ({
 })
 
 beforeEach(() => {
-  setActivePinia(createPinia())
+  freshStores()
   Line.all = []
   vi.stubGlobal('WebSocket', Line)
   vi.stubGlobal('location', { protocol: 'http:', host: 'selvik' })

@@ -1,18 +1,14 @@
-import { createPinia, setActivePinia } from 'pinia'
 import { nextTick } from 'vue'
-import { beforeEach, describe, expect, it, vi } from 'vitest'
+import { beforeEach, describe, expect, it } from 'vitest'
 
 import { useCell } from '../cell/cellStore'
 import { useNotices } from '../cell/noticesStore'
+import { freshStores } from '../testing/freshStores'
 import { openCell } from '../testing/openCell'
 import { asked, begin } from '../testing/standIn'
 import { useWhat } from '../what/whatStore'
 import { moveSaid } from './moveSaid'
 import { type Program, type Step, usePrograms } from './programStore'
-
-vi.mock('../api/client', async (original) =>
-  (await import('../testing/standIn')).standInFor(original),
-)
 
 const wait = (seconds: number): Step => ({ move: 'wait', seconds })
 const pose = { xyz_mm: [1, 2, 3], rpy_deg: [0, 0, 90] }
@@ -64,7 +60,7 @@ const edits = () =>
     .filter((a) => a.what.endsWith('/edits'))
     .map((a) => (a.body as { edit: Record<string, unknown> }).edit)
 
-beforeEach(() => setActivePinia(createPinia()))
+beforeEach(() => freshStores())
 
 describe('programs', () => {
   it('say when their moves begin and which can’t be driven', () => {

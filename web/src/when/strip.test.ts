@@ -1,15 +1,11 @@
-import { createPinia, setActivePinia } from 'pinia'
-import { beforeEach, describe, expect, it, vi } from 'vitest'
+import { beforeEach, describe, expect, it } from 'vitest'
 import { nextTick } from 'vue'
 
+import { freshStores } from '../testing/freshStores'
 import { openCell } from '../testing/openCell'
 import { begin } from '../testing/standIn'
 import { useStrip } from './stripStore'
 import { useWhen } from './whenStore'
-
-vi.mock('../api/client', async (original) =>
-  (await import('../testing/standIn')).standInFor(original),
-)
 
 const runs = [
   { lane: 0, nth: 0, program: 'A', robot: 'R', starts_s: [0, 4], ends_s: [4, 9] },
@@ -18,7 +14,7 @@ const runs = [
 
 describe('the part of the path on the strip', () => {
   beforeEach(() => {
-    setActivePinia(createPinia())
+    freshStores()
     begin({ 'GET /api/cells/{id}/poses': () => [] })
     openCell([], 'c', { path: { duration_s: 10, runs } } as never)
   })

@@ -1,8 +1,8 @@
-import { createPinia, setActivePinia } from 'pinia'
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 
 import type { Cell } from '../api/client'
 import { useCell } from '../cell/cellStore'
+import { freshStores } from '../testing/freshStores'
 import { clock, useWhen } from './whenStore'
 
 const RATE = 50
@@ -32,7 +32,7 @@ describe('what moves, and when', () => {
   const x = () => useWhen().posesNow()[0]?.[0]
 
   beforeEach(() => {
-    setActivePinia(createPinia())
+    freshStores()
     asked = []
     gate = undefined
     duration = 70

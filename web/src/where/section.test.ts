@@ -1,9 +1,8 @@
-// @vitest-environment happy-dom
-import { createPinia, setActivePinia } from 'pinia'
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 import { nextTick } from 'vue'
 
 import { useCell } from '../cell/cellStore'
+import { freshStores } from '../testing/freshStores'
 import { openCell } from '../testing/openCell'
 import { asked, begin, Refusal } from '../testing/standIn'
 import { useWhat } from '../what/whatStore'
@@ -13,14 +12,10 @@ import { START } from './panes'
 import { axisOf, useSection } from './sectionStore'
 import { useWhere } from './whereStore'
 
-vi.mock('../api/client', async (original) =>
-  (await import('../testing/standIn')).standInFor(original),
-)
-
 const face = { item: 'post', area_mm2: 4, triangles: [], outlines_mm: [], open_mm: [] }
 const overlap = { items: ['post', 'lid'], area_mm2: 1, triangles: [], outlines_mm: [] }
 beforeEach(() => {
-  setActivePinia(createPinia())
+  freshStores()
   begin({
     'POST /api/cells/{id}/section': ({ body }) => {
       const { overlaps } = body as { overlaps: boolean }

@@ -1,17 +1,13 @@
-import { createPinia, setActivePinia } from 'pinia'
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 
 import type { Cell } from '../api/client'
 import { useCell } from '../cell/cellStore'
 import { useSettings } from '../settings/settingsStore'
+import { freshStores } from '../testing/freshStores'
 import { begin } from '../testing/standIn'
 import { eye } from '../scene/navigation'
 import { useStandpoint } from './standpointStore'
 import { useWhere } from './whereStore'
-
-vi.mock('../api/client', async (original) =>
-  (await import('../testing/standIn')).standInFor(original),
-)
 
 const key = (code: string, more: object = {}) => ({ code, ...more }) as KeyboardEvent
 
@@ -20,7 +16,7 @@ describe('standing in the cell', () => {
   let now = 0
 
   beforeEach(() => {
-    setActivePinia(createPinia())
+    freshStores()
     frames = []
     now = 0
     begin({

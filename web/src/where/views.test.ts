@@ -1,8 +1,8 @@
-import { createPinia, setActivePinia } from 'pinia'
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 
 import type { Cell, Edit, SavedView, Tour } from '../api/client'
 import { useCell } from '../cell/cellStore'
+import { freshStores } from '../testing/freshStores'
 import { useSection } from './sectionStore'
 import { useSettings } from '../settings/settingsStore'
 import { asked, begin, Refusal, settled } from '../testing/standIn'
@@ -12,10 +12,6 @@ import { useTours } from './tourStore'
 import { useViews } from './viewsStore'
 import { START } from './panes'
 import { useWhere } from './whereStore'
-
-vi.mock('../api/client', async (original) =>
-  (await import('../testing/standIn')).standInFor(original),
-)
 
 const view = (id: string, more: Partial<SavedView> = {}): SavedView => ({
   id,
@@ -67,7 +63,7 @@ function opened(views: SavedView[], tours: Tour[] = [], opening_view?: string) {
 const edits = () => asked.flatMap((a) => (a.body as { edit?: Edit })?.edit ?? [])
 
 describe('a new section', () => {
-  beforeEach(() => setActivePinia(createPinia()))
+  beforeEach(() => freshStores())
 
   it('goes through the middle of the box of what is selected, facing whoever looks', async () => {
     opened([])
@@ -85,7 +81,7 @@ describe('a new section', () => {
 
 describe('saved views', () => {
   beforeEach(() => {
-    setActivePinia(createPinia())
+    freshStores()
     vi.stubGlobal('fetch', async () => new Response(new ArrayBuffer(0)))
   })
 
@@ -191,7 +187,7 @@ describe('tours', () => {
   })
 
   beforeEach(() => {
-    setActivePinia(createPinia())
+    freshStores()
     vi.stubGlobal('fetch', async () => new Response(new ArrayBuffer(0)))
   })
   async function open() {

@@ -1,17 +1,13 @@
-import { createPinia, setActivePinia } from 'pinia'
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 
 import type { Cell, Viewpoint } from '../api/client'
 import { useCell } from '../cell/cellStore'
 import { useSettings } from '../settings/settingsStore'
+import { freshStores } from '../testing/freshStores'
 import { asked, begin, Refusal, settled } from '../testing/standIn'
 import { useWhat } from '../what/whatStore'
 import { START } from './panes'
 import { useWhere } from './whereStore'
-
-vi.mock('../api/client', async (original) =>
-  (await import('../testing/standIn')).standInFor(original),
-)
 
 const STANDARD = [
   { id: 'front', name: 'Front', bearing_deg: 0, elevation_deg: 0 },
@@ -24,7 +20,7 @@ const framed = (from: Viewpoint): Viewpoint => ({ ...from, pivot_mm: [1, 2, 3], 
 
 describe('from where one looks', () => {
   beforeEach(() => {
-    setActivePinia(createPinia())
+    freshStores()
     const items = ['table', 'clamp', 'post'].map((id) => ({
       id,
       name: id,

@@ -1,20 +1,17 @@
-// @vitest-environment happy-dom
+import type { Pinia } from 'pinia'
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 import { nextTick } from 'vue'
 
 import type { Cell, Findings, Pair } from '../api/client'
 import { useFindings } from '../findings/findingsStore'
-import { byTest, freshStores, mounted } from '../testing/mounted'
+import { freshStores } from '../testing/freshStores'
+import { byTest, mounted } from '../testing/mounted'
 import { openCell } from '../testing/openCell'
 import { begin } from '../testing/standIn'
 import { useWhen } from '../when/whenStore'
 import ClearanceChart from './ClearanceChart.vue'
 
-vi.mock('../api/client', async (original) =>
-  (await import('../testing/standIn')).standInFor(original),
-)
-
-let pinia: ReturnType<typeof freshStores>
+let pinia: Pinia
 const run = (lane: number, program: string, starts_s: number[], ends_s: number[]) => ({
   ...{ lane, nth: 0, program, robot: `R${lane + 1} arm` },
   ...{ starts_s, ends_s },

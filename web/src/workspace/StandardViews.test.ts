@@ -1,8 +1,9 @@
-// @vitest-environment happy-dom
+import type { Pinia } from 'pinia'
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 import { nextTick } from 'vue'
 
-import { byTest, freshStores, mounted } from '../testing/mounted'
+import { freshStores } from '../testing/freshStores'
+import { byTest, mounted } from '../testing/mounted'
 import { openCell } from '../testing/openCell'
 import { useWhere } from '../where/whereStore'
 import StandardViews from './StandardViews.vue'
@@ -22,7 +23,7 @@ const faces = [
   view('bottom', 0, -90),
 ]
 
-let pinia: ReturnType<typeof freshStores>
+let pinia: Pinia
 beforeEach(() => {
   pinia = freshStores()
   openCell([{ id: 'table' }])

@@ -1,4 +1,4 @@
-// @vitest-environment happy-dom
+import type { Pinia } from 'pinia'
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 import { nextTick } from 'vue'
 
@@ -6,13 +6,14 @@ import { useExport } from '../actions/exportStore'
 import { useCell } from '../cell/cellStore'
 import type { Scene } from '../scene/scene'
 import { useSettings } from '../settings/settingsStore'
-import { byTest, freshStores, mounted } from '../testing/mounted'
+import { freshStores } from '../testing/freshStores'
+import { byTest, mounted } from '../testing/mounted'
 import { openCell } from '../testing/openCell'
 import { useItems } from '../what/itemsStore'
 import { useWhat } from '../what/whatStore'
 import StatusBar from './StatusBar.vue'
 
-let pinia: ReturnType<typeof freshStores>
+let pinia: Pinia
 beforeEach(() => {
   localStorage.clear()
   pinia = freshStores()

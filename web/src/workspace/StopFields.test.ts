@@ -1,14 +1,15 @@
-// @vitest-environment happy-dom
+import type { Pinia } from 'pinia'
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 
 import type { Tour, TourStop } from '../api/client'
-import { byTest, freshStores, mounted } from '../testing/mounted'
+import { freshStores } from '../testing/freshStores'
+import { byTest, mounted } from '../testing/mounted'
 import { openCell } from '../testing/openCell'
 import { fromFront } from '../testing/viewpoints'
 import { useTours } from '../where/tourStore'
 import StopFields from './StopFields.vue'
 
-let pinia: ReturnType<typeof freshStores>
+let pinia: Pinia
 const stop = (by: Partial<TourStop> = {}) =>
   ({ name: 'Gate', viewpoint: fromFront, hold_s: 1, travel_s: 3, ...by }) as TourStop
 beforeEach(() => {

@@ -1,9 +1,9 @@
-// @vitest-environment happy-dom
 import { describe, expect, it, vi } from 'vitest'
 
 import type { Cell } from '../api/client'
 import { useCell } from '../cell/cellStore'
-import { byTest, freshStores, mounted } from '../testing/mounted'
+import { freshStores } from '../testing/freshStores'
+import { byTest, mounted } from '../testing/mounted'
 import { openCell } from '../testing/openCell'
 import { begin } from '../testing/standIn'
 import { usePrograms } from '../when/programStore'
@@ -11,10 +11,6 @@ import { useWhen } from '../when/whenStore'
 import LaneFaults from './LaneFaults.vue'
 import { handsOf, laneCount, meetingsOf, runsOf } from './lanes'
 import ProgramLanes from './ProgramLanes.vue'
-
-vi.mock('../api/client', async (original) =>
-  (await import('../testing/standIn')).standInFor(original),
-)
 
 const sync = { move: 'sync', mark: 'both' }
 const wait = { move: 'wait', seconds: 1 }

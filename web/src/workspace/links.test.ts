@@ -1,4 +1,4 @@
-// @vitest-environment happy-dom
+import type { Pinia } from 'pinia'
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 import { defineComponent } from 'vue'
 import { useRoute } from 'vue-router'
@@ -6,7 +6,8 @@ import { useRoute } from 'vue-router'
 import type { Pair } from '../api/client'
 import { useNotices } from '../cell/noticesStore'
 import { useFindings } from '../findings/findingsStore'
-import { freshStores, mounted } from '../testing/mounted'
+import { freshStores } from '../testing/freshStores'
+import { mounted } from '../testing/mounted'
 import { openCell } from '../testing/openCell'
 import { begin } from '../testing/standIn'
 import { useWhat } from '../what/whatStore'
@@ -14,11 +15,7 @@ import { useViews } from '../where/viewsStore'
 import { useWhere } from '../where/whereStore'
 import { useLinks } from './links'
 
-vi.mock('../api/client', async (original) =>
-  (await import('../testing/standIn')).standInFor(original),
-)
-
-let pinia: ReturnType<typeof freshStores>
+let pinia: Pinia
 const view = { id: 'v', name: 'From the gate', viewpoint: {}, style: 'shaded' }
 beforeEach(() => {
   pinia = freshStores()

@@ -1,4 +1,3 @@
-// @vitest-environment happy-dom
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 import { defineComponent, nextTick } from 'vue'
 
@@ -6,7 +5,8 @@ import { useActions } from '../actions/actionsStore'
 import { useHeldDial, viewOfStroke } from '../picture/heldDial'
 import { lookKey } from '../picture/useHand'
 import { useSettings } from '../settings/settingsStore'
-import { freshStores, mounted } from '../testing/mounted'
+import { freshStores } from '../testing/freshStores'
+import { mounted } from '../testing/mounted'
 import { openCell } from '../testing/openCell'
 import { begin } from '../testing/standIn'
 import { useImport } from '../what/importStore'
@@ -15,10 +15,6 @@ import { useWhat } from '../what/whatStore'
 import { useWhere } from '../where/whereStore'
 import { useHint } from './useHint'
 import { useWorkspaceKeys } from './useWorkspaceKeys'
-
-vi.mock('../api/client', async (original) =>
-  (await import('../testing/standIn')).standInFor(original),
-)
 
 let hint: ReturnType<typeof useHint>
 let page: ReturnType<typeof mounted>
