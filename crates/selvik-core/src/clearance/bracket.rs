@@ -72,6 +72,9 @@ pub struct Aim {
     pub decisive: [f64; 3],
     /// How many boxes may be looked at.
     pub work: u64,
+    /// After so many stretches that brought nothing nearer what is left is gone through in two halves at once: somebody waits, and
+    /// some looks more are worth it.
+    pub alone: usize,
 }
 
 impl Aim {
@@ -86,6 +89,7 @@ impl Aim {
             lost: f64::NEG_INFINITY,
             decisive: [f64::NEG_INFINITY; 3],
             work: u64::MAX,
+            alone: usize::MAX,
         }
     }
 
@@ -140,6 +144,7 @@ mod tests {
             lost: f64::NEG_INFINITY,
             decisive: [0.010, 0.015, 1e-6],
             work: u64::MAX,
+            alone: usize::MAX,
         }
     }
 

@@ -1,7 +1,7 @@
 //! How near pieces of two bodies may come round an instant, along the direction in which they are apart.
 //!
 //! While every track τ goes by s_τ along its line, a point p of the first body is off p + Σ s_τ v_τ(p) by no more than is known
-//! (see [`MotionBound::round`](crate::robot::MotionBound::round)), and so is a point q of the second. For convex pieces P
+//! (see [`Levers::round`](crate::robot::Levers::round)), and so is a point q of the second. For convex pieces P
 //! and Q and any direction n
 //!
 //! d ≥ min over s of (min over q ∈ Q of n·(q + Σ s_τ v_τ(q)) − max over p ∈ P of n·(p + Σ s_τ v_τ(p))) − rest

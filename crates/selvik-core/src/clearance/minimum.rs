@@ -29,7 +29,7 @@ impl PairMotion<'_> {
         &mut self,
         stretches: &[(f64, f64)],
         aim: &Aim,
-        keep_on: &dyn Fn() -> bool,
+        keep_on: &(dyn Fn() -> bool + Sync),
     ) -> (Bracket, Approach) {
         let Minimum {
             bracket, approach, ..
@@ -46,7 +46,7 @@ impl PairMotion<'_> {
             nearest,
         }: Beginning,
         aim: &Aim,
-        keep_on: &dyn Fn() -> bool,
+        keep_on: &(dyn Fn() -> bool + Sync),
     ) -> Minimum {
         let first = first.unwrap_or_else(|| stretches.first().expect("a stretch of time").from);
         let unsure = self.unsure();
@@ -71,33 +71,106 @@ impl PairMotion<'_> {
             best = self.approach(&look, &found.expect("no limit was set"));
             return told(look.lower, best, Vec::new());
         }
-        let mut open = BinaryHeap::from(stretches);
-        let mut left = Vec::new();
-        // The smallest bound of stretches that are too short to be divided.
-        let mut closed = f64::INFINITY;
-        let mut lower = 0.0;
-        while let Some(stretch) = open.pop() {
-            lower = stretch.lower.min(closed).min(best.distance);
-            if aim.is_met(lower, best.distance, unsure)
-                || closed <= stretch.lower
+        let mut so_far = SoFar {
+            best,
+            near,
+            open: stretches.into(),
+            left: Vec::new(),
+            closed: f64::INFINITY,
+            lower: 0.0,
+        };
+        self.narrow(&mut so_far, aim, keep_on);
+        let SoFar {
+            mut best,
+            near,
+            open,
+            mut left,
+            lower,
+            ..
+        } = so_far;
+        let matters = best.distance < aim.settled && !aim.is_lost(best.distance, unsure);
+        if matters && keep_on() {
+            // The closest points at that instant, now exactly.
+            let (look, found) = self.look(best.time, f64::INFINITY, 0.0);
+            if let Some(found) = found.filter(|f| f.distance <= best.distance) {
+                best = self.approach(&look, &found);
+            }
+            // The bracket is narrow enough; what is tight is shown where it is nearest.
+            if best.distance < aim.critical && best.distance > 0.0 {
+                self.polish(&mut best, near);
+            }
+        }
+        left.extend(open);
+        told(lower, best, left)
+    }
+
+    /// Looks at what is open until the bracket is as narrow as `aim` wants, or as it gets. What takes long may be gone through in
+    /// two halves at once: in the same way, however many cores there are.
+    fn narrow(&mut self, so_far: &mut SoFar, aim: &Aim, keep_on: &(dyn Fn() -> bool + Sync)) {
+        while !self.narrow_a_while(so_far, aim, keep_on) {
+            let Some((mut first, mut second)) = so_far.halves() else {
+                continue;
+            };
+            let share = aim.work.saturating_sub(self.work) / 2;
+            let until = |work: u64| Aim { work, ..*aim };
+            let (own, its) = (until(self.work + share), until(share));
+            let mut other = self.another();
+            rayon::join(
+                || self.narrow(&mut first, &own, keep_on),
+                || other.narrow(&mut second, &its, keep_on),
+            );
+            self.count(&other, second.best.distance < first.best.distance);
+            so_far.put_together([first, second]);
+        }
+    }
+
+    /// Looks at some of what is open, the smallest bound first; whether nothing more is to be done.
+    fn narrow_a_while(
+        &mut self,
+        so_far: &mut SoFar,
+        aim: &Aim,
+        keep_on: &dyn Fn() -> bool,
+    ) -> bool {
+        let unsure = self.unsure();
+        let SoFar {
+            best,
+            near,
+            open,
+            left,
+            closed,
+            lower,
+        } = so_far;
+        let (mut looked, mut noted) = (0, best.distance);
+        while looked < aim.alone {
+            // While it still comes nearer, what both halves would do for themselves alone is best done once.
+            looked += 1;
+            if best.distance < noted - aim.width_at(noted) {
+                (looked, noted) = (0, best.distance);
+            }
+            let Some(stretch) = open.pop() else {
+                *lower = if closed.is_finite() { *closed } else { *lower };
+                return true;
+            };
+            *lower = stretch.lower.min(*closed).min(best.distance);
+            if aim.is_met(*lower, best.distance, unsure)
+                || *closed <= stretch.lower
                 || !keep_on()
                 || self.work > aim.work
             {
-                closed = lower;
-                left.push(stretch);
-                break;
+                open.push(stretch);
+                return true;
             }
             let middle = f64::midpoint(stretch.from, stretch.to);
             if middle <= stretch.from || middle >= stretch.to {
                 // Only the look itself can still be sharpened.
                 let (look, found) = self.look(middle, f64::INFINITY, 0.0);
                 if let Some(found) = found.filter(|f| f.distance < best.distance) {
-                    best = self.approach(&look, &found);
-                    near = (middle, middle);
+                    *best = self.approach(&look, &found);
+                    *near = (middle, middle);
                 }
                 let motion = self.motion_during(stretch.from, stretch.to);
                 let bound = (look.lower - motion).max(stretch.lower);
-                closed = closed.min(bound);
+                *closed = closed.min(bound);
                 left.push(Stretch {
                     lower: bound,
                     ..stretch
@@ -113,8 +186,8 @@ impl PairMotion<'_> {
                 let far = best.distance * 2.0 + width;
                 let found = self.over((from, to), (stretch.lower, enough), (slack, far));
                 if let Some(closest) = found.closest.filter(|c| c.distance < best.distance) {
-                    best = self.approach(&found.look, &closest);
-                    near = (from, to);
+                    *best = self.approach(&found.look, &closest);
+                    *near = (from, to);
                 }
                 open.push(Stretch {
                     lower: found.lower.max(stretch.lower),
@@ -123,21 +196,7 @@ impl PairMotion<'_> {
                 });
             }
         }
-        lower = if closed.is_finite() { closed } else { lower };
-        let matters = best.distance < aim.settled && !aim.is_lost(best.distance, unsure);
-        if matters && keep_on() {
-            // The closest points at that instant, now exactly.
-            let (look, found) = self.look(best.time, f64::INFINITY, 0.0);
-            if let Some(found) = found.filter(|f| f.distance <= best.distance) {
-                best = self.approach(&look, &found);
-            }
-            // The bracket is narrow enough; what is tight is shown where it is nearest.
-            if best.distance < aim.critical && best.distance > 0.0 {
-                self.polish(&mut best, near);
-            }
-        }
-        left.extend(open);
-        told(lower, best, left)
+        false
     }
 
     /// Goes on to a closest approach nearby, within the stretch that the one found lies in.
@@ -156,6 +215,51 @@ impl PairMotion<'_> {
             // As far again on either side of where it is now.
             let quarter = (to - from) / 4.0;
             (from, to) = (from.max(best.time - quarter), to.min(best.time + quarter));
+        }
+    }
+}
+
+/// What a search has come to.
+struct SoFar {
+    best: Approach,
+    /// The stretch in whose middle that was found, s.
+    near: (f64, f64),
+    open: BinaryHeap<Stretch>,
+    /// What is too short to be divided, and the smallest bound of that, m.
+    left: Vec<Stretch>,
+    closed: f64,
+    /// Nothing is nearer than this, m.
+    lower: f64,
+}
+
+impl SoFar {
+    /// What is open, parted in time; `None` where there is too little of it.
+    fn halves(&mut self) -> Option<(Self, Self)> {
+        if self.open.len() < 2 {
+            return None;
+        }
+        let mut open = std::mem::take(&mut self.open).into_vec();
+        open.sort_by(|x, y| x.from.total_cmp(&y.from));
+        let late = open.split_off(open.len() / 2);
+        let half = |open: Vec<Stretch>| Self {
+            open: open.into(),
+            left: Vec::new(),
+            closed: f64::INFINITY,
+            ..*self
+        };
+        Some((half(open), half(late)))
+    }
+
+    /// Takes back what its halves have come to.
+    fn put_together(&mut self, halves: [Self; 2]) {
+        for half in halves {
+            if half.best.distance < self.best.distance {
+                (self.best, self.near) = (half.best, half.near);
+            }
+            // Whether that is enough is asked again, of both together.
+            self.open.extend(half.open);
+            self.left.extend(half.left);
+            self.closed = self.closed.min(half.closed);
         }
     }
 }

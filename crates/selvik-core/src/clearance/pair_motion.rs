@@ -8,11 +8,12 @@ use super::rules::Pair;
 use crate::mesh::Surface;
 use crate::program::Path;
 use crate::robot::{
-    Assembly, Bend, BodyId, Carried, Chain, MotionBound, NodeId, Posture, Screw, Sway,
+    Assembly, Bend, BodyId, Carried, Chain, Levers, MotionBound, NodeId, Posture, Screw, Sway,
 };
 use crate::spatial::{Pose, Vector};
 
 /// Two bodies on a path: answers distances at instants and bounds between them.
+#[derive(Clone)]
 pub struct PairMotion<'a> {
     assembly: &'a Assembly,
     path: &'a Path,
@@ -28,8 +29,12 @@ pub struct PairMotion<'a> {
     /// Whether one of the bodies is open, so that the other may get in without a crossing.
     lets_in: bool,
     hint: Option<(u32, u32)>,
+    /// The joint vector at the instant that was looked at last, as far as those tracks and what rests are concerned.
+    q: Vec<f64>,
+    /// Of the joints of those tracks alone, between instants.
     before: Vec<f64>,
     travel: Vec<f64>,
+    reach: Vec<f64>,
     stop: Option<&'a AtomicBool>,
     undecided: Option<Undecided>,
     /// Exact queries asked so far.
@@ -130,8 +135,10 @@ impl<'a> PairMotion<'a> {
             lets_in: surfaces.iter().any(|s| !s.is_sheet() && s.open_edges() > 0),
             surfaces,
             hint: None,
+            q: path.at(0.0),
             before: vec![0.0; joints],
             travel: vec![0.0; joints],
+            reach: vec![0.0; joints],
             stop: None,
             undecided: None,
             queries: 0,
@@ -143,6 +150,25 @@ impl<'a> PairMotion<'a> {
     pub(super) fn stopped_by(mut self, stop: &'a AtomicBool) -> Self {
         self.stop = Some(stop);
         self
+    }
+
+    /// Another one that follows the same two, and has asked nothing yet.
+    pub(super) fn another(&self) -> Self {
+        Self {
+            queries: 0,
+            work: 0,
+            ..self.clone()
+        }
+    }
+
+    /// Counts what another one asked, too. Where it came nearer, that is where one looks next.
+    pub(super) fn count(&mut self, other: &Self, came_nearer: bool) {
+        self.queries += other.queries;
+        self.work += other.work;
+        self.undecided = self.undecided.or(other.undecided);
+        if came_nearer {
+            self.hint = other.hint;
+        }
     }
 
     /// How far the programmed motion may be off the path between its knots, m.
@@ -162,8 +188,9 @@ impl<'a> PairMotion<'a> {
         self.tracks.is_empty()
     }
 
-    fn postures(&self, q: &[f64]) -> Arc<[Posture; 2]> {
-        Arc::new([0, 1].map(|i| self.chains[i].posture(q)))
+    fn postures_at(&mut self, time: f64) -> Arc<[Posture; 2]> {
+        self.path.values_of(&self.tracks, time, &mut self.q);
+        Arc::new([0, 1].map(|i| self.chains[i].posture(&self.q)))
     }
 
     /// The distance at `time`, within `slack` and only if it is less than `enough`.
@@ -193,7 +220,7 @@ impl<'a> PairMotion<'a> {
     }
 
     fn look_within(&mut self, time: f64, limit: Limit) -> (Look, Option<Closest>) {
-        let postures = self.postures(&self.path.at(time));
+        let postures = self.postures_at(time);
         let relative = postures[0].end.inv_mul(&postures[1].end);
         self.queries += 1;
         let limit = Limit {
@@ -247,11 +274,11 @@ impl<'a> PairMotion<'a> {
         (slack, far): (f64, f64),
     ) -> Over {
         let time = f64::midpoint(from, to);
-        let q = self.path.at(time);
-        let postures = self.postures(&q);
+        let postures = self.postures_at(time);
         self.work += ASKING;
         let apart = self.balls_apart(&postures);
-        let roughly = self.moved_round((from, time, to), &postures);
+        let levers = [0, 1].map(|i| self.bounds[i].levers(&self.chains[i], &postures[i]));
+        let roughly = self.moved_round((from, time, to), &levers);
         if apart - roughly >= enough || roughly > far {
             return Over {
                 lower: (apart - roughly).max(0.0),
@@ -260,9 +287,8 @@ impl<'a> PairMotion<'a> {
                 closest: None,
             };
         }
-        let sway = self.path.sway(&self.tracks, (from, time, to), &q);
-        let [of_a, of_b] =
-            [0, 1].map(|i| self.bounds[i].round(&self.chains[i], &postures[i], &sway));
+        let sway = self.path.sway(&self.tracks, (from, time, to), &self.q);
+        let [of_a, of_b] = [0, 1].map(|i| levers[i].round(&self.chains[i], &sway));
         let most = (of_a.moved + of_b.moved).min(roughly);
         let way = |(&track, &ends): (&usize, &(f64, f64))| {
             let joints = self.path.driven_by(track);
@@ -349,24 +375,23 @@ impl<'a> PairMotion<'a> {
     /// How far any point of one body moves at most against the other from the middle of a stretch to any instant of it, m.
     pub(super) fn motion_during(&mut self, from: f64, to: f64) -> f64 {
         let time = f64::midpoint(from, to);
-        let postures = self.postures(&self.path.at(time));
-        self.moved_round((from, time, to), &postures)
+        let postures = self.postures_at(time);
+        let levers = [0, 1].map(|i| self.bounds[i].levers(&self.chains[i], &postures[i]));
+        self.moved_round((from, time, to), &levers)
     }
 
     /// How far any point of one body moves at most against the other from the middle of a stretch to any instant of it, m.
-    fn moved_round(&mut self, (from, at, to): (f64, f64, f64), postures: &[Posture; 2]) -> f64 {
-        self.path.travelled_until(at, &mut self.before);
-        self.path.travelled_until(to, &mut self.travel);
-        let mut reach = vec![0.0; self.travel.len()];
-        for (i, reach) in reach.iter_mut().enumerate() {
-            *reach = self.travel[i] - self.before[i];
-        }
-        self.path.travelled_until(from, &mut self.travel);
-        for (i, reach) in reach.iter_mut().enumerate() {
-            *reach = reach.max(self.before[i] - self.travel[i]);
+    fn moved_round(&mut self, (from, at, to): (f64, f64, f64), levers: &[Levers; 2]) -> f64 {
+        let Self { path, tracks, .. } = self;
+        path.travel_of(tracks, from, &mut self.before);
+        path.travel_of(tracks, at, &mut self.reach);
+        path.travel_of(tracks, to, &mut self.travel);
+        let ends = self.before.iter().zip(&self.travel);
+        for (reach, (before, after)) in self.reach.iter_mut().zip(ends) {
+            *reach = (*reach - before).max(after - *reach);
         }
         (0..2)
-            .map(|i| self.bounds[i].over(&self.chains[i], &postures[i], &reach))
+            .map(|i| levers[i].over(&self.chains[i], &self.reach))
             .sum()
     }
 
@@ -383,7 +408,7 @@ impl<'a> PairMotion<'a> {
     /// What the bodies' balls alone say about the distance at `time`.
     pub(super) fn glance(&mut self, time: f64) -> Look {
         self.work += ASKING;
-        let postures = self.postures(&self.path.at(time));
+        let postures = self.postures_at(time);
         self.unseen(time, postures)
     }
 
@@ -395,8 +420,8 @@ impl<'a> PairMotion<'a> {
 
     /// How far any point of one body moves against the other between two looks, at most, m.
     pub(super) fn motion(&mut self, a: &Look, b: &Look) -> f64 {
-        self.path.travelled_until(a.time, &mut self.before);
-        self.path.travelled_until(b.time, &mut self.travel);
+        self.path.travel_of(&self.tracks, a.time, &mut self.before);
+        self.path.travel_of(&self.tracks, b.time, &mut self.travel);
         self.travel
             .iter_mut()
             .zip(&self.before)

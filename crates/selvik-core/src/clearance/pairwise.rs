@@ -184,6 +184,7 @@ impl Pairwise<'_> {
             lost: f64::NEG_INFINITY,
             decisive: [required, tight_below, TOUCH],
             work: options.work,
+            alone: usize::MAX,
         }
     }
 

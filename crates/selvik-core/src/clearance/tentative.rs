@@ -101,6 +101,9 @@ pub fn sweep_tentatively(
     }
 }
 
+/// So many stretches of a pair are looked at before another core may help: some milliseconds.
+const ALONE: usize = 64;
+
 struct Trying<'a> {
     pairwise: Pairwise<'a>,
     keys: &'a Keys<'a>,
@@ -332,6 +335,7 @@ impl Trying<'_> {
         let [required, tight_below, _] = aim.decisive;
         Aim {
             decisive: [required, tight_below, required],
+            alone: ALONE,
             ..aim
         }
     }

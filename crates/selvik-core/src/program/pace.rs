@@ -19,37 +19,29 @@ pub(super) struct Pace {
 pub(super) fn driven(nodes: &[Node], limits: &[JointLimits], pace: Pace) -> (Vec<f64>, Vec<f64>) {
     let steps = nodes.len() - 1;
     let length = |i: usize| nodes[i + 1].share - nodes[i].share;
-    // dq/ds over each step.
-    let rate = |i: usize, j: usize| (nodes[i + 1].q[j] - nodes[i].q[j]) / length(i);
-    // How sharply the way of a joint bends at a node: d²q/ds².
-    let bend = |i: usize, j: usize| match i {
-        0 => 0.0,
-        i if i == steps => 0.0,
-        i => 2.0 * (rate(i, j) - rate(i - 1, j)).abs() / (length(i) + length(i - 1)),
-    };
-    let fastest = |i: usize, j: usize| limits[j].velocity / rate(i, j).abs();
-    let cap_at = |i: usize| {
-        let before = (0..limits.len())
-            .filter(|_| i > 0)
-            .map(|j| fastest(i - 1, j));
-        let after = (0..limits.len())
-            .filter(|_| i < steps)
-            .map(|j| fastest(i, j));
-        // Half of what a joint may accelerate is for the bends of its way.
-        let bends = (0..limits.len()).map(|j| (0.5 * limits[j].acceleration / bend(i, j)).sqrt());
-        before.chain(after).chain(bends).fold(pace.speed, f64::min)
-    };
-    let cap: Vec<f64> = (0..=steps).map(cap_at).collect();
-    let gain_over = |i: usize| {
-        let of_joint = |j: usize| {
-            let bent = (bend(i, j) * cap[i].powi(2)).max(bend(i + 1, j) * cap[i + 1].powi(2));
-            (limits[j].acceleration - bent).max(0.0) / rate(i, j).abs()
-        };
-        (0..limits.len())
-            .map(of_joint)
-            .fold(pace.acceleration, f64::min)
-    };
-    let gain: Vec<f64> = (0..steps).map(gain_over).collect();
+    let mut cap = vec![pace.speed; steps + 1];
+    let mut gain = vec![pace.acceleration; steps];
+    let moves = |j: usize| nodes.iter().any(|node| node.q[j] != nodes[0].q[j]);
+    let moving: Vec<usize> = (0..limits.len()).filter(|&j| moves(j)).collect();
+    let bends: Vec<Bends> = moving.iter().map(|&j| Bends::of(nodes, j)).collect();
+    for (&j, Bends { rate, bend }) in moving.iter().zip(&bends) {
+        for i in 0..steps {
+            let fastest = limits[j].velocity / rate[i].abs();
+            cap[i] = cap[i].min(fastest);
+            cap[i + 1] = cap[i + 1].min(fastest);
+        }
+        for (cap, bend) in cap.iter_mut().zip(bend) {
+            // Half of what a joint may accelerate is for the bends of its way.
+            *cap = cap.min((0.5 * limits[j].acceleration / bend).sqrt());
+        }
+    }
+    for (&j, Bends { rate, bend }) in moving.iter().zip(&bends) {
+        for i in 0..steps {
+            let bent = (bend[i] * cap[i].powi(2)).max(bend[i + 1] * cap[i + 1].powi(2));
+            let left = (limits[j].acceleration - bent).max(0.0);
+            gain[i] = gain[i].min(left / rate[i].abs());
+        }
+    }
     let mut square: Vec<f64> = cap.iter().map(|c| c * c).collect();
     square[0] = 0.0;
     square[steps] = 0.0;
@@ -65,6 +57,28 @@ pub(super) fn driven(nodes: &[Node], limits: &[JointLimits], pace: Pace) -> (Vec
         times.push(times[i] + 2.0 * length(i) / (speeds[i] + speeds[i + 1]));
     }
     (times, speeds)
+}
+
+/// How the way of one joint goes on and bends.
+struct Bends {
+    /// dq/ds over each step.
+    rate: Vec<f64>,
+    /// How sharply it bends at each node: d²q/ds².
+    bend: Vec<f64>,
+}
+
+impl Bends {
+    fn of(nodes: &[Node], joint: usize) -> Self {
+        let length = |ends: &[Node]| ends[1].share - ends[0].share;
+        let over = |ends: &[Node]| (ends[1].q[joint] - ends[0].q[joint]) / length(ends);
+        let rate: Vec<f64> = nodes.windows(2).map(over).collect();
+        let mut bend = vec![0.0; nodes.len()];
+        for (i, three) in nodes.windows(3).enumerate() {
+            let along = length(&three[1..]) + length(&three[..2]);
+            bend[i + 1] = 2.0 * (rate[i + 1] - rate[i]).abs() / along;
+        }
+        Self { rate, bend }
+    }
 }
 
 #[cfg(test)]

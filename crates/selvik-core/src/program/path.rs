@@ -231,6 +231,20 @@ impl Path {
         q
     }
 
+    /// Where the joints of `tracks` stand at time `t` (s), into their places of `q`.
+    pub(crate) fn values_of(&self, tracks: &[usize], t: f64, q: &mut [f64]) {
+        for &track in tracks {
+            self.tracks[track].values_at(t, q);
+        }
+    }
+
+    /// How far the joints of `tracks` have travelled until time `t` (s), into their places of `out`.
+    pub(crate) fn travel_of(&self, tracks: &[usize], t: f64, out: &mut [f64]) {
+        for &track in tracks {
+            self.tracks[track].travelled_until(t, out);
+        }
+    }
+
     /// How far each joint has travelled between the start and time `t`: rad or m, into `out`.
     pub fn travelled_until(&self, t: f64, out: &mut [f64]) {
         out.fill(0.0);

@@ -1,5 +1,5 @@
 use super::Path;
-use crate::robot::Sway;
+use crate::robot::{JointSway, Sway};
 
 impl Path {
     /// The tracks that drive any of `joints`, each once.
@@ -24,17 +24,14 @@ impl Path {
     ) -> Sway {
         debug_assert!((from..=to).contains(&at));
         let mut sway = Sway {
-            along: vec![0.0; q.len()],
-            beside: vec![0.0; q.len()],
-            bow: vec![0.0; q.len()],
-            off_bow: vec![0.0; q.len()],
-            reach: vec![0.0; q.len()],
+            joints: vec![JointSway::default(); q.len()],
             ways: Vec::with_capacity(tracks.len()),
         };
+        let (mut corners, mut shares) = (Vec::new(), Vec::new());
         for &track in tracks {
             let track = &self.tracks[track];
             let joints = track.joints();
-            let mut corners: Vec<f64> = Vec::new();
+            corners.clear();
             track.corners((from, to), |row| {
                 let off = row.iter().zip(joints).map(|(x, &joint)| x - q[joint]);
                 corners.extend(off);
@@ -44,27 +41,33 @@ impl Path {
                 sway.ways.push((0.0, 0.0));
                 continue;
             };
-            let chord: Vec<f64> = last.iter().zip(first).map(|(to, from)| to - from).collect();
-            let squared: f64 = chord.iter().map(|x| x * x).sum();
+            let chord = |i: usize| last[i] - first[i];
+            let squared: f64 = (0..joints.len()).map(|i| chord(i).powi(2)).sum();
             let share = |row: &[f64]| {
                 if squared > 0.0 {
-                    row.iter().zip(&chord).map(|(x, c)| x * c).sum::<f64>() / squared
+                    let along = row.iter().enumerate().map(|(i, x)| x * chord(i));
+                    along.sum::<f64>() / squared
                 } else {
                     0.0
                 }
             };
-            let shares: Vec<f64> = rows().map(share).collect();
+            shares.clear();
+            shares.extend(rows().map(share));
             let (start, end) = (shares[0], shares[shares.len() - 1]);
             let squares = start * start + end * end;
             for (i, &joint) in joints.iter().enumerate() {
-                let beside = |s: f64, row: &[f64]| row[i] - s * chord[i];
+                let chord = chord(i);
+                let beside = |s: f64, row: &[f64]| row[i] - s * chord;
                 let bow = if squares > 0.0 {
                     (beside(start, first) + beside(end, last)) / squares
                 } else {
                     0.0
                 };
-                sway.along[joint] = chord[i];
-                sway.bow[joint] = bow;
+                let mut own = JointSway {
+                    along: chord,
+                    bow,
+                    ..JointSway::default()
+                };
                 let mut before: Option<(f64, f64)> = None;
                 for (&s, row) in shares.iter().zip(rows()) {
                     let aside = beside(s, row);
@@ -73,11 +76,12 @@ impl Path {
                     let (bulge, off_before) = before.map_or((0.0, 0.0), |(at, off)| {
                         (bow.abs() * (s - at).powi(2) / 4.0, off)
                     });
-                    sway.beside[joint] = sway.beside[joint].max(aside.abs());
-                    sway.reach[joint] = sway.reach[joint].max(row[i].abs());
-                    sway.off_bow[joint] = sway.off_bow[joint].max(off.max(off_before) + bulge);
+                    own.beside = own.beside.max(aside.abs());
+                    own.reach = own.reach.max(row[i].abs());
+                    own.off_bow = own.off_bow.max(off.max(off_before) + bulge);
                     before = Some((s, off));
                 }
+                sway.joints[joint] = own;
             }
             let way = shares
                 .iter()
@@ -114,8 +118,9 @@ mod tests {
                 // The places along the line that leave no joint too far beside it.
                 let (mut low, mut high) = (back, forth);
                 for (j, off) in off.iter().enumerate() {
-                    prop_assert!(off.abs() <= sway.reach[j] + 1e-9);
-                    let (along, beside) = (sway.along[j], sway.beside[j] + 1e-9);
+                    let own = &sway.joints[j];
+                    prop_assert!(off.abs() <= own.reach + 1e-9);
+                    let (along, beside) = (own.along, own.beside + 1e-9);
                     if along.abs() > 1e-12 {
                         let ends = [(off - beside) / along, (off + beside) / along];
                         low = low.max(ends[0].min(ends[1]));
@@ -126,11 +131,13 @@ mod tests {
                 }
                 prop_assert!(low <= high + 1e-9, "{low} {high}");
                 // Where it is along the line, it is no farther off the parabola than is said.
-                let squared: f64 = sway.along.iter().map(|c| c * c).sum();
-                let s = if squared > 0.0 { off.iter().zip(&sway.along).map(|(x, c)| x * c).sum::<f64>() / squared } else { 0.0 };
+                let squared: f64 = sway.joints.iter().map(|own| own.along.powi(2)).sum();
+                let along = off.iter().zip(&sway.joints).map(|(x, own)| x * own.along);
+                let s = if squared > 0.0 { along.sum::<f64>() / squared } else { 0.0 };
                 for (j, off) in off.iter().enumerate() {
-                    let beside = (off - s * sway.along[j] - s * s * sway.bow[j]).abs();
-                    prop_assert!(beside <= sway.off_bow[j] + 1e-9, "{beside} {}", sway.off_bow[j]);
+                    let own = &sway.joints[j];
+                    let beside = (off - s * own.along - s * s * own.bow).abs();
+                    prop_assert!(beside <= own.off_bow + 1e-9, "{beside} {}", own.off_bow);
                 }
             }
         }

@@ -260,9 +260,47 @@ impl Arm {
     ) -> Result<Vec<f64>, Unreachable> {
         let solved = match &self.form {
             Form::Numeric => self.numeric(assembly, target, q, true),
-            _ => self.solve(assembly, target, q),
+            Form::OrthoParallel(closed) => {
+                if let Some(values) = self.nearby(closed, assembly, target, q) {
+                    return Ok(values.to_vec());
+                }
+                self.solve(assembly, target, q)
+            }
+            Form::Closed(_) => self.solve(assembly, target, q),
         };
         solved.map(|mut solutions| solutions.swap_remove(0).values)
+    }
+
+    /// The joint values nearest to `q` of all that take the tip to `target`, if they keep the limits: no limit takes others any
+    /// nearer. `None` where that is not so plain.
+    fn nearby(
+        &self,
+        closed: &OrthoParallelArm,
+        assembly: &Assembly,
+        target: &Pose,
+        q: &[f64],
+    ) -> Option<[f64; 6]> {
+        let in_base = assembly.pose_of(self.base, q).inverse() * target;
+        let wanted: [f64; 6] = std::array::from_fn(|at| q[self.joints[at]]);
+        let mut nearest: Option<(f64, [f64; 6])> = None;
+        for (values, _) in closed.inverse(&in_base).ok()? {
+            if is_singular_wrist(closed, &values) {
+                return None;
+            }
+            let turned: [f64; 6] = std::array::from_fn(|at| whole_turns_to(values[at], wanted[at]));
+            let travel = turned
+                .iter()
+                .zip(&wanted)
+                .map(|(v, w)| (v - w).powi(2))
+                .sum();
+            if nearest.is_none_or(|(least, _)| travel < least) {
+                nearest = Some((travel, turned));
+            }
+        }
+        let (_, values) = nearest?;
+        let limits = |at: usize| &assembly.joints()[self.joints[at]].limits.position;
+        let kept = (0..6).all(|at| values[at].is_finite() && limits(at).excess(values[at]) == 0.0);
+        kept.then_some(values)
     }
 
     fn numeric(
@@ -321,9 +359,14 @@ fn is_singular_wrist(arm: &OrthoParallelArm, values: &[f64; 6]) -> bool {
     arm.wrist_bend(values).sin().abs() < 1e-9
 }
 
+/// `value` plus whole turns: as near `wanted` as it gets.
+fn whole_turns_to(value: f64, wanted: f64) -> f64 {
+    value + TAU * ((wanted - value) / TAU).round()
+}
+
 /// `value` plus whole turns: as near `wanted` as the limits allow.
 fn nearest_turn(value: f64, wanted: f64, excess: impl Fn(f64) -> f64) -> f64 {
-    let nearest = value + TAU * ((wanted - value) / TAU).round();
+    let nearest = whole_turns_to(value, wanted);
     if excess(nearest) == 0.0 {
         return nearest;
     }

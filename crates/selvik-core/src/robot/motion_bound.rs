@@ -5,6 +5,7 @@
 //! Transactions on Robotics 21(3), 2005 (from memory). That what nearer joints contribute is added to the reach, so that the
 //! bound holds all along the stretch, is our own; its proof stands at [`MotionBound`].
 
+use super::chain::ChainJoint;
 use super::{Chain, Posture, Sway};
 use crate::mesh::Surface;
 use crate::spatial::{Point, Pose, Vector};
@@ -53,63 +54,17 @@ impl MotionBound {
     /// The bound, m, for joints that travel by `travel` (rad, m; one entry a joint of the cell) on a
     /// stretch during which the chain once stands in `posture`.
     pub fn over(&self, chain: &Chain, posture: &Posture, travel: &[f64]) -> f64 {
-        let mut moved = 0.0;
-        for (joint, pose) in chain.joints.iter().zip(&posture.joints).rev() {
-            let by = travel[joint.index] * joint.follows.ratio.abs();
-            if by > 0.0 {
-                moved += if joint.kind.turns() {
-                    by * (self.lever(pose, &joint.axis, &posture.end) + moved)
-                } else {
-                    by
-                };
-            }
-        }
-        moved
+        let lever =
+            |at: usize| self.lever(&posture.joints[at], &chain.joints[at].axis, &posture.end);
+        moved(chain, travel, lever)
     }
 
-    /// How far any point of the body is at most from where the [`Screw`](super::Screw)s of the chain take it, m, while its joints
-    /// sway as told round the `posture`; how far from where its [`Bend`](super::Bend) takes it then; and how far it moves at all.
-    ///
-    /// A point p of the body depends on the joint values q. By Taylor, |p(q+δ) − p(q) − Σ δⱼ ∂ⱼp| ≤ ½ Σᵢⱼ |δᵢ||δⱼ| max|∂ᵢ∂ⱼp|.
-    /// For i nearer the base than j, ∂ᵢ∂ⱼp = aᵢ × ∂ⱼp if joint i turns and 0 if it slides; and |∂ⱼp| is the distance of p from
-    /// the axis of j if that turns, 1 if it slides, never more than at `posture` plus what the joints behind j contribute.
-    /// What goes beside the line is bounded by |∂ⱼp| itself.
-    ///
-    /// In the same way what is left of third order is at most ⅙ Σᵢⱼₖ |δᵢ||δⱼ||δₖ| max|∂ᵢ∂ⱼ∂ₖp|, where each further derivative by
-    /// a joint nearer the base is a cross product with its axis, or 0. With ε what goes beside the line, the term of second order
-    /// is that of the line but for ½ Σᵢⱼ (|δᵢ||εⱼ| + |εᵢ||δⱼ| + |εᵢ||εⱼ|) max|∂ᵢ∂ⱼp|. All of these sums are drawn up from the
-    /// joints behind to those before.
-    pub fn round(&self, chain: &Chain, posture: &Posture, sway: &Sway) -> Strayed {
-        let (mut moved, mut bent, mut third) = (0.0, 0.0, 0.0);
-        let (mut beside, mut mixed, mut off_bow) = (0.0, 0.0, 0.0);
-        for (joint, pose) in chain.joints.iter().zip(&posture.joints).rev() {
-            let ratio = joint.follows.ratio.abs();
-            let by = sway.reach[joint.index] * ratio;
-            if by == 0.0 {
-                continue;
-            }
-            let turns = joint.kind.turns();
-            let lever = if turns {
-                self.lever(pose, &joint.axis, &posture.end) + moved
-            } else {
-                1.0
-            };
-            let aside = sway.beside[joint.index] * ratio;
-            if turns {
-                third += by * bent + 0.5 * by * by * moved + by.powi(3) / 6.0 * lever;
-                mixed +=
-                    by * beside + aside * (moved + beside) + aside * (by + 0.5 * aside) * lever;
-                bent += by * moved + 0.5 * by * by * lever;
-            }
-            beside += aside * lever;
-            off_bow += sway.off_bow[joint.index] * ratio * lever;
-            moved += by * lever;
-        }
-        Strayed {
-            off: bent + beside,
-            off_bend: third + mixed + off_bow,
-            moved,
-        }
+    /// For each joint of the chain how far any point of the body is from its axis at most in `posture`, m.
+    pub fn levers(&self, chain: &Chain, posture: &Posture) -> Levers {
+        let joints = chain.joints.iter().zip(&posture.joints);
+        let lever =
+            |(joint, pose): (&ChainJoint, &Pose)| self.lever(pose, &joint.axis, &posture.end);
+        Levers(joints.map(lever).collect())
     }
 
     /// The largest distance of any point of the body from the joint's axis, m: over the corners of
@@ -133,13 +88,82 @@ impl MotionBound {
     }
 }
 
+/// How far any point of a body is at most from the axis of each joint of its chain in one posture, m.
+#[derive(Debug, Clone)]
+pub(crate) struct Levers(Vec<f64>);
+
+impl Levers {
+    /// See [`MotionBound::over`].
+    pub fn over(&self, chain: &Chain, travel: &[f64]) -> f64 {
+        moved(chain, travel, |at| self.0[at])
+    }
+
+    /// How far any point of the body is at most from where the [`Screw`](super::Screw)s of the chain take it, m, while its joints
+    /// sway as told round the posture; how far from where its [`Bend`](super::Bend) takes it then; and how far it moves at all.
+    ///
+    /// A point p of the body depends on the joint values q. By Taylor, |p(q+δ) − p(q) − Σ δⱼ ∂ⱼp| ≤ ½ Σᵢⱼ |δᵢ||δⱼ| max|∂ᵢ∂ⱼp|.
+    /// For i nearer the base than j, ∂ᵢ∂ⱼp = aᵢ × ∂ⱼp if joint i turns and 0 if it slides; and |∂ⱼp| is the distance of p from
+    /// the axis of j if that turns, 1 if it slides, never more than in the posture plus what the joints behind j contribute.
+    /// What goes beside the line is bounded by |∂ⱼp| itself.
+    ///
+    /// In the same way what is left of third order is at most ⅙ Σᵢⱼₖ |δᵢ||δⱼ||δₖ| max|∂ᵢ∂ⱼ∂ₖp|, where each further derivative by
+    /// a joint nearer the base is a cross product with its axis, or 0. With ε what goes beside the line, the term of second order
+    /// is that of the line but for ½ Σᵢⱼ (|δᵢ||εⱼ| + |εᵢ||δⱼ| + |εᵢ||εⱼ|) max|∂ᵢ∂ⱼp|. All of these sums are drawn up from the
+    /// joints behind to those before.
+    pub fn round(&self, chain: &Chain, sway: &Sway) -> Strayed {
+        let (mut moved, mut bent, mut third) = (0.0, 0.0, 0.0);
+        let (mut beside, mut mixed, mut off_bow) = (0.0, 0.0, 0.0);
+        for (joint, lever) in chain.joints.iter().zip(&self.0).rev() {
+            let ratio = joint.follows.ratio.abs();
+            let own = &sway.joints[joint.index];
+            let by = own.reach * ratio;
+            if by == 0.0 {
+                continue;
+            }
+            let turns = joint.kind.turns();
+            let lever = if turns { lever + moved } else { 1.0 };
+            let aside = own.beside * ratio;
+            if turns {
+                third += by * bent + 0.5 * by * by * moved + by.powi(3) / 6.0 * lever;
+                mixed +=
+                    by * beside + aside * (moved + beside) + aside * (by + 0.5 * aside) * lever;
+                bent += by * moved + 0.5 * by * by * lever;
+            }
+            beside += aside * lever;
+            off_bow += own.off_bow * ratio * lever;
+            moved += by * lever;
+        }
+        Strayed {
+            off: bent + beside,
+            off_bend: third + mixed + off_bow,
+            moved,
+        }
+    }
+}
+
+fn moved(chain: &Chain, travel: &[f64], lever: impl Fn(usize) -> f64) -> f64 {
+    let mut moved = 0.0;
+    for (at, joint) in chain.joints.iter().enumerate().rev() {
+        let by = travel[joint.index] * joint.follows.ratio.abs();
+        if by > 0.0 {
+            moved += if joint.kind.turns() {
+                by * (lever(at) + moved)
+            } else {
+                by
+            };
+        }
+    }
+    moved
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
     use crate::cell::{Cell, Item, Role};
     use crate::mesh::box_mesh;
     use crate::robot::{
-        Assembly, Bend, BodyId, Carried, Joint, JointKind, JointLimits, Link, Mechanism, Screw,
+        Assembly, Bend, BodyId, Carried, Joint, JointKind, JointLimits, JointSway, Link, Mechanism,
+        Screw,
     };
     use crate::spatial::pose_from_rpy;
     use nalgebra::Unit;
@@ -245,12 +269,15 @@ mod tests {
             let surface = &assembly.body(BodyId(3)).surface;
             let farthest = ends.1.max(-ends.0);
             let beside = [0, 1, 2].map(|j: usize| bow[j].abs() * farthest * farthest + off_bow[j]);
+            let joint = |j: usize| JointSway {
+                along: along[j],
+                beside: beside[j],
+                bow: bow[j],
+                off_bow: off_bow[j],
+                reach: along[j].abs() * farthest + beside[j],
+            };
             let sway = Sway {
-                along: along.to_vec(),
-                beside: beside.to_vec(),
-                bow: bow.to_vec(),
-                off_bow: off_bow.to_vec(),
-                reach: (0..3).map(|j| along[j].abs() * farthest + beside[j]).collect(),
+                joints: (0..3).map(joint).collect(),
                 ways: vec![ends],
             };
             let posture = chain.posture(&at);
@@ -258,7 +285,7 @@ mod tests {
             let seen = screw.seen_from(&posture.end);
             let bend = Bend::of(&chain, &posture, &sway);
             let bend_seen = bend.seen_from(&posture.end, 1.0);
-            let told = MotionBound::of(surface).round(&chain, &posture, &sway);
+            let told = MotionBound::of(surface).levers(&chain, &posture).round(&chain, &sway);
             for step in 0..=8 {
                 let share = ends.0 + (ends.1 - ends.0) * f64::from(step) / 8.0;
                 for corner in 0..8 {

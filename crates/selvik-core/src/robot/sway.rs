@@ -11,18 +11,24 @@ use crate::spatial::{Pose, Vector};
 /// entry of `off_bow` either way. s is the same for all joints of the track and lies within its entry of `ways`.
 #[derive(Debug, Clone, PartialEq)]
 pub(crate) struct Sway {
-    /// For each joint of the cell, rad or m.
-    pub along: Vec<f64>,
-    /// How far it goes beside the line, rad or m.
-    pub beside: Vec<f64>,
-    /// How far the parabola is beside the line at s = 1, rad or m.
-    pub bow: Vec<f64>,
-    /// How far it goes beside the parabola, rad or m.
-    pub off_bow: Vec<f64>,
-    /// How far it is at most from where it stood, rad or m.
-    pub reach: Vec<f64>,
+    /// For each joint of the cell.
+    pub joints: Vec<JointSway>,
     /// For each track asked about, how far its line is followed back (0 or less) and forth.
     pub ways: Vec<(f64, f64)>,
+}
+
+/// How one joint sways, rad or m.
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
+pub(crate) struct JointSway {
+    pub along: f64,
+    /// How far it goes beside the line.
+    pub beside: f64,
+    /// How far the parabola is beside the line at s = 1.
+    pub bow: f64,
+    /// How far it goes beside the parabola.
+    pub off_bow: f64,
+    /// How far it is at most from where it stood.
+    pub reach: f64,
 }
 
 /// How fast the points of a body go per unit of a [`Sway`]'s way: v(p) = turn × p + shift.
@@ -46,7 +52,7 @@ impl Screw {
                 continue;
             }
             let axis = pose.rotation * joint.axis.into_inner();
-            let rate = axis * (sway.along[joint.index] * joint.follows.ratio);
+            let rate = axis * (sway.joints[joint.index].along * joint.follows.ratio);
             if joint.kind.turns() {
                 screw.turn += rate;
                 screw.shift += pose.translation.vector.cross(&rate);
@@ -104,7 +110,7 @@ impl Bend {
                     }
                 }
             };
-            let own = goes(sway.along[joint.index]);
+            let own = goes(sway.joints[joint.index].along);
             if joint.kind.turns() {
                 // What it turns is what it does to half of what it does itself, and to what the joints behind it do.
                 bend = bend.plus(
@@ -112,7 +118,7 @@ impl Bend {
                     &behind.plus(&Matrix3::from_diagonal_element(0.5), &own),
                 );
             }
-            bend = bend.plus(&Matrix3::identity(), &goes(sway.bow[joint.index]));
+            bend = bend.plus(&Matrix3::identity(), &goes(sway.joints[joint.index].bow));
             behind = behind.plus(&Matrix3::identity(), &own);
         }
         bend

@@ -108,6 +108,49 @@ fn a_bar_turning_past_a_post_comes_as_close_as_geometry_says() {
     assert_eq!(found.broken.len(), 1);
 }
 
+/// A ball goes round a post of many faces three times, a little nearer each time: the search takes long, so that its halves are
+/// looked at at once. What it comes to is the same on one core and on four, and as near as a sample each millisecond.
+#[test]
+fn what_takes_long_comes_to_the_same_on_any_number_of_cores() {
+    let joints = [
+        (JointKind::Revolute, Vector::z(), Pose::identity()),
+        (JointKind::Prismatic, Vector::x(), Pose::identity()),
+    ];
+    let ball = sphere_mesh(0.05, 24).moved(&pose_from_rpy([0.3, 0.0, 0.0], [0.0; 3]));
+    let assembly = cell_of(&joints, ball, cylinder_mesh(0.1, 1.0, 90), Pose::identity());
+    let values = vec![0.0, 0.0, 6.0 * std::f64::consts::PI, -5e-4];
+    let path = Path::new(2, vec![0.0, 6.0], values, Vec::new());
+    let on = |cores: usize| {
+        let pool = rayon::ThreadPoolBuilder::new().num_threads(cores);
+        pool.build().unwrap().install(|| {
+            let mut pair = PairMotion::new(&assembly, &path, BodyId(0), BodyId(1));
+            let aim = Aim {
+                alone: 16,
+                ..Aim::exactly(1e-6)
+            };
+            let found = pair.minimum(&[(0.0, 6.0)], &aim, &|| true);
+            (found, pair.queries)
+        })
+    };
+    let one = on(1);
+    assert!(one.1 > 500, "only {} looks: nothing was halved", one.1);
+    assert_eq!(on(4), one);
+    let (bracket, approach) = one.0;
+    assert!(bracket.width() <= 1e-6);
+    let mut pair = PairMotion::new(&assembly, &path, BodyId(0), BodyId(1));
+    let sampled = (0..=6000).map(|ms| f64::from(ms) * 1e-3);
+    let at = |time: f64| {
+        pair.minimum(&[(time, time)], &Aim::exactly(1e-9), &|| true)
+            .1
+            .distance
+    };
+    let least = sampled.map(at).fold(f64::INFINITY, f64::min);
+    assert!(
+        bracket.lower() <= least && approach.distance <= least + 1e-6,
+        "{bracket:?} {least}"
+    );
+}
+
 /// The ball of the next test: from centre to centre √(x² + 400²) mm at x(t) = t − 1 m, less both radii.
 /// In every stretch of the band the least of that lies between its ends, which are as near together as
 /// a chart asks.

@@ -204,6 +204,52 @@ fn closed_forms_find_all_of_it(#[case] rows: &[Row]) {
     assert!(most >= if rows.len() == 4 { 2 } else { 4 }, "{most}");
 }
 
+/// The usual build of six joints, whose moves are followed without all of that: limits narrow or of several turns, from
+/// anywhere, within reach or not.
+#[test]
+fn following_takes_the_nearest_of_all_solutions() {
+    const USUAL: &[Row] = &[
+        (0.0, 0.0, 0.4, false),
+        (0.1, -QUARTER, 0.0, false),
+        (0.5, 0.0, 0.0, false),
+        (0.05, -QUARTER, 0.5, false),
+        (0.0, QUARTER, 0.0, false),
+        (0.0, -QUARTER, 0.1, false),
+    ];
+    let mut next = numbers();
+    let (mut found, mut elsewhere, mut nowhere) = (0, 0, 0);
+    for _ in 0..poses() * 5 {
+        let mut rows = table(USUAL);
+        for row in &mut rows {
+            let (low, high) = (-0.3 - 8.0 * next(), 0.3 + 8.0 * next());
+            row.limits.position = Span::new(low, high).unwrap();
+        }
+        let mechanism = chain_from_dh(Convention::Modified, &rows).unwrap();
+        let (assembly, arm) = arm_of(mechanism, Vector::new(0.02, 0.0, 0.1));
+        assert!(arm.ortho_parallel().is_some());
+        let (q, from) = (random(&assembly, &mut next), random(&assembly, &mut next));
+        let farther = 1.0 + 0.2 * next();
+        let mut target = assembly.pose_of(arm.tip(), &q);
+        target.translation.vector *= farther;
+        let followed = arm.follow(&assembly, &target, &from);
+        match arm.solve(&assembly, &target, &from) {
+            Ok(all) => {
+                assert_eq!(followed.as_ref(), Ok(&all[0].values));
+                found += 1;
+                // Without limits some whole turns less would have been nearer.
+                let mut values = all[0].values.iter().zip(&from);
+                elsewhere += usize::from(values.any(|(v, f)| (v - f).abs() > PI));
+            }
+            Err(reason) => {
+                assert_eq!(followed, Err(reason));
+                nowhere += 1;
+            }
+        }
+    }
+    let least = found.min(elsewhere * 10).min(nowhere * 3);
+    assert!(least > poses(), "{found} {elsewhere} {nowhere}");
+}
+
 /// 9,990 of 10,000 are asked for; `SELVIK_POSES=10000` tries so many.
 #[rstest]
 #[case::no_wrist_point(NO_WRIST_POINT)]
