@@ -140,12 +140,12 @@ impl PairMotion<'_> {
             closed,
             lower,
         } = so_far;
-        let (mut looked, mut noted) = (0, best.distance);
-        while looked < aim.alone {
-            // While it still comes nearer, what both halves would do for themselves alone is best done once.
-            looked += 1;
+        let (mut patience, mut noted) = (aim.alone.max(1), best.distance);
+        while patience > 0 {
+            patience -= 1;
+            // While it still comes nearer, what both halves would look at each for itself is looked at once.
             if best.distance < noted - aim.width_at(noted) {
-                (looked, noted) = (0, best.distance);
+                (patience, noted) = (aim.alone, best.distance);
             }
             let Some(stretch) = open.pop() else {
                 *lower = if closed.is_finite() { *closed } else { *lower };
