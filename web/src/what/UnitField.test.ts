@@ -28,6 +28,17 @@ describe('a field for a number with its unit', () => {
     expect(said()).toEqual([250, 305, 50.8])
   })
 
+  it('says whether anything is being typed in it', async () => {
+    const { field: input } = field({ digits: 0 })
+    const isDone = () => input.attributes('data-done') !== undefined
+    expect(isDone()).toBe(true)
+    input.element.value = '30'
+    await input.trigger('input')
+    expect(isDone()).toBe(false)
+    await input.trigger('keydown', { key: 'Escape' })
+    expect(isDone()).toBe(true)
+  })
+
   it('marks what is no number and says so, and goes back with Escape', async () => {
     const { field: input, type, said } = field({ digits: 0 })
     await type('banana')

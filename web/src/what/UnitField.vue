@@ -79,6 +79,7 @@ const hint = computed(() => {
     :aria-label="`${label}, ${sign}`"
     :title="wrong ? wanted : hint"
     :aria-invalid="wrong"
+    :data-done="text === shown && !wrong ? '' : undefined"
     :disabled="disabled"
     @change="done"
     @keydown.escape="back"

@@ -69,6 +69,15 @@ describe('keys of the workspace', () => {
     expect(where.viewpoint.projection).toBe(before)
   })
 
+  it('take back the change of a field in which nothing is being typed', () => {
+    const control = { ctrlKey: true }
+    expect(press('z', control, added('<input>'))).toBe(false)
+    expect(press('z', control, added('<input data-done>'))).toBe(true)
+    expect(press('o', {}, added('<input data-done>'))).toBe(false)
+    const dialog = added('<div class="v-overlay__content"><input data-done></div>')
+    expect(press('z', control, dialog.firstElementChild!)).toBe(false)
+  })
+
   it('leave the space bar to a button and the arrows to lists and sliders', () => {
     expect(press(' ', {}, added('<button></button>'))).toBe(false)
     expect(press('ArrowDown', {}, added('<div role="tree"></div>'))).toBe(false)

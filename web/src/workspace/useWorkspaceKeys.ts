@@ -11,6 +11,10 @@ import { useStandpoint } from '../where/standpointStore'
 const elsewhere = (target: HTMLElement) =>
   target.closest('input, textarea, select, [contenteditable], .v-overlay__content')
 
+/** Where what was typed in a field stands, undoing takes back the change it made. */
+const isDone = (field: HTMLElement) =>
+  field.matches('[data-done]') && !field.closest('.v-overlay__content')
+
 /** The keys of the workspace, wherever the focus is. */
 export function useWorkspaceKeys() {
   const table = useActions()
@@ -22,13 +26,15 @@ export function useWorkspaceKeys() {
   useEventListener(window, 'keydown', (e: KeyboardEvent) => {
     const target = e.target as HTMLElement
     // What has the focus may have done something with it.
-    if (e.defaultPrevented || elsewhere(target)) return
+    if (e.defaultPrevented) return
+    const action = table.list.find((a) => a.key === bindingOf(e))
+    const undoes = action?.id === 'undo' || action?.id === 'redo'
+    if (elsewhere(target) && !(undoes && isDone(target))) return
     if (standpoint.key(e, true)) return e.preventDefault()
     const plain = !e.ctrlKey && !e.metaKey && !e.altKey && !e.shiftKey
     const held = e.key.toLowerCase()
     if (plain && held === 'v') return (lookKey.value = true)
     if (plain && held === 'd') return dial.open()
-    const action = table.list.find((a) => a.key === bindingOf(e))
     if (!action || (e.key === ' ' && target.closest('button'))) return
     if (e.key.startsWith('Arrow') && target.closest('[role=tree], [role=slider]')) return
     if (e.key === 'Escape' && bringing.open) return void bringing.stop()
