@@ -11,6 +11,11 @@ import { useTarget } from '../when/targetStore'
 
 /** No line is drawn to what is farther away, mm. */
 const FAR_MM = 200
+/**
+ * While the hand moves, what is certain after so long is told: with the way there and back that
+ * is well within 150 ms.
+ */
+const SOON_MS = 100
 
 /** What is dragged comes to so over the whole path, before it is let go. */
 export const useTrying = defineStore('trying', () => {
@@ -29,16 +34,21 @@ export const useTrying = defineStore('trying', () => {
   /** Of what is asked while an answer is on its way only the last counts. */
   let waiting: Arrange | null = null
   let running: AbortController | null = null
+  /** Where all is looked at for which there was no time: given up as soon as it moves on. */
+  let patient: Arrange | null = null
   async function go() {
-    if (running || !waiting || !cell.cell) return
-    const [how, mine] = [waiting, new AbortController()]
+    if (patient && waiting) giveUp()
+    const how = waiting ?? patient
+    if (running || !how || !cell.cell) return
+    const mine = new AbortController()
+    const soon = how === waiting ? { within_ms: SOON_MS } : {}
     waiting = null
     running = mine
     const time_s = moment.time
     const body =
       held.on?.what === 'target'
-        ? { target: target.named!, how, time_s }
-        : { items: [...what.selected], how, time_s }
+        ? { target: target.named!, how, time_s, ...soon }
+        : { items: [...what.selected], how, time_s, ...soon }
     const request = { params: { path: { id: cell.cell.id } }, body, signal: mine.signal }
     const said = await answer(api.POST('/api/cells/{id}/try', request)).catch((e: Error) => e)
     if (running !== mine) return
@@ -46,11 +56,16 @@ export const useTrying = defineStore('trying', () => {
     told.value = said instanceof Error ? null : said
     refused.value = said instanceof Error ? said.message : ''
     behind.value = !!waiting
+    patient = told.value?.hurried ? how : null
     void go()
   }
-  function leave() {
+  function giveUp() {
     running?.abort()
-    waiting = running = told.value = null
+    running = patient = null
+  }
+  function leave() {
+    giveUp()
+    waiting = told.value = null
     refused.value = ''
     behind.value = false
   }

@@ -105,6 +105,39 @@ describe('what is dragged', () => {
     expect(at).toEqual([0.1, 0.3])
   })
 
+  const wanted = () => asked.map((a) => (a.body as { within_ms?: number }).within_ms)
+
+  it('is told soon, as far as it is certain, and then looked at to the end', async () => {
+    answers = [{ ...told(4.25), hurried: true, open: 12 }, told(3.5)]
+    const shown = card()
+    await dragTo(0.1)
+    await answerNext()
+    expect(shown.get(byTest('trying')).classes()).toContain('behind')
+    expect(shown.get(byTest('trying-overall')).text()).toContain('7 tight, 12 still open')
+    await answerNext()
+    expect(wanted()).toEqual([expect.any(Number), undefined])
+    expect(shown.get(byTest('trying')).classes()).not.toContain('behind')
+    expect(shown.get(byTest('trying-overall')).text()).not.toContain('open')
+    expect(shown.text()).toContain('3.5')
+    expect(times(TRY)).toBe(2)
+  })
+
+  it('is looked at to the end no longer when it moves on', async () => {
+    answers = [{ ...told(4.25), hurried: true }, told(3.5), { ...told(8), hurried: false }]
+    const shown = card()
+    await dragTo(0.1)
+    await answerNext()
+    await dragTo(0.2)
+    expect(times(TRY)).toBe(3)
+    // What nobody waits for any more is answered late.
+    await answerNext()
+    expect(shown.text()).not.toContain('3.5')
+    await answerNext()
+    expect(shown.text()).toContain('8.0')
+    expect(wanted()).toEqual([expect.any(Number), undefined, expect.any(Number)])
+    expect(times(TRY)).toBe(3)
+  })
+
   it('is forgotten when it is let go, also what is answered afterwards', async () => {
     const shown = card()
     await dragTo(0.1)

@@ -26,6 +26,7 @@ const counts = computed(() => {
     [told.broken, 'broken'],
     [told.not_certified, 'not certified'],
     [told.tight, 'tight'],
+    [told.open, 'still open'],
   ] as const
   return parts
     .filter(([n]) => n)
@@ -50,7 +51,7 @@ const rows = computed(() =>
   <div
     v-if="trying.told || trying.refused"
     class="trying"
-    :class="{ behind: trying.behind }"
+    :class="{ behind: trying.behind || trying.told?.hurried }"
     role="status"
     data-test="trying"
   >

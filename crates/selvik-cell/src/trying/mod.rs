@@ -35,6 +35,10 @@ pub struct Tried {
     pub not_certified: usize,
     /// So many are tight.
     pub tight: usize,
+    /// So many of those under a rule are not looked at yet as closely as their verdict asks for: the answer was wanted sooner.
+    pub open: usize,
+    /// Whether it was wanted sooner than all was looked at: a patient answer may tell narrower brackets, and other pairs.
+    pub hurried: bool,
     /// When `pairs` are looked at: the whole path for items, the moves to and from it for a target.
     pub during_s: [f64; 2],
     /// The worst pairs of what moves otherwise then; of items that are in no pair, of all. For how long they break their rule is
@@ -57,6 +61,8 @@ pub struct SweptTry {
     pub during: Option<(f64, f64)>,
     /// What the pairs come to that move otherwise: over the whole path, or, as far as they come near, in those moves.
     pub own: Vec<PairResult>,
+    /// Whether less was looked at than that, because it was hurried.
+    pub hurried: bool,
 }
 
 /// What is asked about a cell that is only tried.
@@ -102,7 +108,8 @@ impl Tentative<'_> {
     }
 
     /// All pairs over the whole path, without the times below thresholds, and those that move otherwise when `subject` is arranged
-    /// in the moves to and from it, if it is a target; `None` when it was stopped.
+    /// in the moves to and from it, if it is a target; where `progress` is hurried, as far as it is certain by then. `None` when
+    /// it was stopped.
     ///
     /// # Errors
     /// [`FormatError`](selvik_formats::FormatError) for what is not there.
@@ -121,10 +128,11 @@ impl Tentative<'_> {
         };
         let (assembly, rules) = (&workcell.assembly, &workcell.rules);
         let swept = sweep_tentatively(assembly, path, rules, told, (self.known, progress));
-        Ok(swept.whole.complete.then_some(SweptTry {
+        Ok((!progress.stopped()).then_some(SweptTry {
             whole: swept.whole,
             during: used,
             own: swept.told,
+            hurried: swept.hurried,
         }))
     }
 
@@ -169,8 +177,10 @@ impl Tentative<'_> {
     pub fn told(&self, swept: &SweptTry, asked: Asked) -> Result<Tried> {
         let (workcell, path) = (self.workcell, self.path);
         let whole = &swept.whole;
+        let (open, decided): (Vec<_>, Vec<_>) = whole.pairs.iter().partition(|p| p.is_open());
+        let unlooked: usize = whole.rules.iter().map(|rule| rule.unlooked).sum();
         let count = |verdict: Verdict| {
-            let verdicts = whole.pairs.iter().map(|p| Verdict::from(p.verdict));
+            let verdicts = decided.iter().map(|p| Verdict::from(p.verdict));
             verdicts.filter(|&v| v == verdict).count()
         };
         let moved = Moved::of(workcell, path, asked.subject)?;
@@ -206,6 +216,8 @@ impl Tentative<'_> {
             broken: count(Verdict::Broken),
             not_certified: count(Verdict::NotCertified),
             tight: count(Verdict::Tight),
+            open: open.len() + unlooked,
+            hurried: swept.hurried,
             during_s: [from, to],
             pairs: worst.iter().take(TOLD).map(report).collect(),
             now: Nearest::default().of(ruled, &after, TOLD),

@@ -1,12 +1,14 @@
 //! What a change comes to that is only tried, going on from what is known of other moves, against sweeps that know nothing.
 
+use std::time::Duration;
+
 use proptest::prelude::*;
 use rstest::rstest;
 use selvik_cell::Workcell;
 use selvik_cell::document::document_from_slice;
 use selvik_core::clearance::{
-    Known, Limit, Pair, PairResult, Progress, RuleSet, Sweep, SweepOptions, Told, Verdict,
-    distance, sweep, sweep_again, sweep_tentatively,
+    Known, Limit, Pair, PairResult, Progress, RuleSet, Sweep, SweepOptions, TentativeSweep, Told,
+    Verdict, distance, sweep, sweep_again, sweep_tentatively,
 };
 use selvik_core::program::Path;
 use selvik_formats::PackageFiles;
@@ -132,7 +134,8 @@ impl Model {
     }
 }
 
-fn edits() -> impl Strategy<Value = Vec<(Edit, bool)>> {
+/// Edits, whether each is made, and after how long (µs) an answer is wanted.
+fn edits() -> impl Strategy<Value = Vec<(Edit, bool, u64)>> {
     let edit = prop_oneof![
         4 => (0..9usize, (-90.0f64..90.0, -120.0f64..120.0)).prop_map(|(i, (a, b))| Edit::Turn(i, [a, b])),
         1 => (0..9usize, 0.0f64..0.5).prop_map(|(i, s)| Edit::Wait(i, s)),
@@ -142,7 +145,7 @@ fn edits() -> impl Strategy<Value = Vec<(Edit, bool)>> {
         1 => (0..9usize).prop_map(Edit::Drop),
     ];
     // Some edits are made, others are only tried.
-    prop::collection::vec((edit, prop::bool::weighted(0.3)), 12)
+    prop::collection::vec((edit, prop::bool::weighted(0.3), 0..4000u64), 12)
 }
 
 /// Both say the same of a pair, each as closely as it cared to look.
@@ -182,6 +185,57 @@ fn are_the_worst(
     Ok(())
 }
 
+/// What is told of a pair in a hurry is true, if less than a fresh sweep finds.
+fn is_true(told: &PairResult, anew: &PairResult) -> bool {
+    let (verdict, fresh) = (told.verdict, anew.verdict);
+    let holds = match verdict {
+        Verdict::Broken | Verdict::Meets => verdict == fresh,
+        Verdict::Tight => matches!(fresh, Verdict::Tight | Verdict::Meets),
+        Verdict::NotCertified => told.is_open() || verdict == fresh,
+    };
+    holds
+        && agree(
+            &PairResult {
+                verdict: fresh,
+                ..told.clone()
+            },
+            anew,
+        )
+}
+
+/// What is told after some time (µs) is true of the pairs it tells, and the others are said to be lacking.
+fn is_true_in_a_hurry(
+    micros: u64,
+    tried: impl FnOnce(&Progress) -> TentativeSweep,
+    anew: &Sweep,
+) -> Result<(), TestCaseError> {
+    let progress = Progress::default();
+    let tried = std::thread::scope(|scope| {
+        scope.spawn(|| {
+            std::thread::sleep(Duration::from_micros(micros));
+            progress.hurry();
+        });
+        tried(&progress)
+    });
+    let fresh = |told: &PairResult| anew.pairs.iter().find(|p| p.pair == told.pair);
+    for told in tried.whole.pairs.iter().chain(&tried.told) {
+        let fresh = fresh(told).expect("a pair of the cell");
+        prop_assert!(is_true(told, fresh), "{:?}\n{:?}", told, fresh);
+    }
+    let lacking: usize = tried.whole.rules.iter().map(|rule| rule.unlooked).sum();
+    prop_assert_eq!(tried.whole.pairs.len() + lacking, anew.pairs.len());
+    let all = |s: &Sweep| s.pairs.iter().all(|p| p.complete);
+    prop_assert!(tried.hurried || (lacking == 0 && all(&tried.whole)));
+    match tried.whole.verdict() {
+        Verdict::NotCertified => {
+            prop_assert!(tried.hurried || anew.verdict() == Verdict::NotCertified)
+        }
+        Verdict::Tight => prop_assert!(anew.verdict() >= Verdict::Tight),
+        certain => prop_assert_eq!(certain, anew.verdict()),
+    }
+    Ok(())
+}
+
 /// No pair is nearer at `time` than its bound says.
 fn keeps_apart(workcell: &Workcell, path: &Path, pairs: &[PairResult], time: f64) -> bool {
     let assembly = &workcell.assembly;
@@ -211,7 +265,7 @@ proptest! {
         let arm = before.assembly.cell().position(&"arm".into()).unwrap();
         let progress = Progress::default();
         let _ = sweep_again(&before.assembly, &path, &before.rules, &options, (&known, &progress));
-        for (edit, made) in &edits {
+        for (edit, made, micros) in &edits {
             let was = model.clone();
             model.apply(edit);
             let (workcell, path) = model.built(&files, &[&before]);
@@ -224,6 +278,18 @@ proptest! {
             let over_all = Told { during: None, ..told };
             let over_all = sweep_tentatively(assembly, &path, rules, over_all, (&known, &progress));
             let anew = sweep(assembly, &path, rules, &options, &progress);
+            for during in [None, told.during] {
+                let told = Told { during, ..told };
+                let tried = |progress: &Progress| {
+                    sweep_tentatively(assembly, &path, rules, told, (&known, progress))
+                };
+                // In a part of the path other pairs are told.
+                let tried = |progress: &Progress| match during {
+                    None => tried(progress),
+                    Some(_) => TentativeSweep { told: Vec::new(), ..tried(progress) },
+                };
+                is_true_in_a_hurry(*micros, tried, &anew)?;
+            }
             prop_assert_eq!(tried.whole.verdict(), anew.verdict());
             let of_rules = |s: &Sweep| s.rules.iter().map(|r| r.verdict).collect::<Vec<_>>();
             prop_assert_eq!(of_rules(&tried.whole), of_rules(&anew));

@@ -174,10 +174,10 @@ impl<'a> Hung<'a> {
 /// All bodies, while everything hangs one way.
 pub(super) struct Bodies<'a> {
     path: &'a Path,
-    /// Of those of interest.
+    /// The balls round those that never move; where nothing is known anything may be near.
+    still: Vec<(Point, f64)>,
+    /// All others of interest.
     rounds: Vec<(usize, Round)>,
-    /// How many there are.
-    count: usize,
     joints: usize,
 }
 
@@ -187,6 +187,14 @@ struct Round {
     radius: f64,
     chain: Chain,
     bound: MotionBound,
+}
+
+impl Round {
+    /// Whether a joint that carries it moves at all.
+    fn is_moved_along(&self, path: &Path) -> bool {
+        let joints = self.chain.joints.iter().map(|joint| joint.index);
+        !path.drivers_of(joints).is_empty()
+    }
 }
 
 impl<'a> Bodies<'a> {
@@ -203,11 +211,21 @@ impl<'a> Bodies<'a> {
             }
         };
         let bodies = assembly.bodies().iter().enumerate();
-        let rounds = bodies.filter(|(id, _)| of_interest[*id]);
+        let bodies = bodies.filter(|(id, _)| of_interest[*id]);
+        let (rounds, at_rest): (Vec<_>, Vec<_>) = bodies
+            .map(|(id, body)| (id, round(body)))
+            .partition(|(_, round)| round.is_moved_along(path));
+        let (q, mut still) = (
+            path.at(0.0),
+            vec![(Point::origin(), f64::INFINITY); of_interest.len()],
+        );
+        for (id, round) in at_rest {
+            still[id] = (round.chain.posture(&q).end * round.centre, round.radius);
+        }
         Self {
             path,
-            rounds: rounds.map(|(id, body)| (id, round(body))).collect(),
-            count: of_interest.len(),
+            still,
+            rounds,
             joints: assembly.joints().len(),
         }
     }
@@ -225,8 +243,7 @@ impl<'a> Bodies<'a> {
         let reach: Vec<f64> = (0..self.joints)
             .map(|j| (at[j] - before[j]).max(after[j] - at[j]))
             .collect();
-        // Where nothing is known anything may be near.
-        let mut balls = vec![(Point::origin(), f64::INFINITY); self.count];
+        let mut balls = self.still.clone();
         for (id, round) in &self.rounds {
             let posture = round.chain.posture(&q);
             let moved = round.bound.over(&round.chain, &posture, &reach);

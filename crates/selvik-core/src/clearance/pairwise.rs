@@ -16,6 +16,7 @@ use super::verdict::{Doubt, Verdict};
 use super::violations::{Interval, TOUCH, intervals_below};
 use crate::program::{Path, TouchWhy};
 use crate::robot::Assembly;
+use crate::spatial::Pose;
 
 /// A pair, when and why it may touch, and when its clearance counts.
 #[derive(Clone)]
@@ -218,10 +219,12 @@ impl Pairwise<'_> {
         for allowed in allowed {
             self.check_allowed(&mut result, allowed.clone());
         }
-        result.complete = !self.progress.stopped();
-        if !result.complete && result.verdict != Verdict::Broken {
-            result.doubts = vec![Doubt::Stopped];
-            result.verdict = Verdict::NotCertified;
+        if self.progress.stopped() {
+            result.complete = false;
+            if result.verdict != Verdict::Broken {
+                result.doubts = vec![Doubt::Stopped];
+                result.verdict = Verdict::NotCertified;
+            }
         }
         result
     }
@@ -248,7 +251,7 @@ impl Pairwise<'_> {
         let (required, tight_below) = (requirement.required(), requirement.tight_below());
         let options = self.options;
         let mut motion = self.motion(pair);
-        let keep_on = || !self.progress.stopped();
+        let keep_on = || self.progress.goes_on();
         let begin = begin(measured, motion.deviation());
         let found = motion.minimum_from(begin, aim, &keep_on);
         if motion.undecided().is_none() {
@@ -259,8 +262,9 @@ impl Pairwise<'_> {
         } = found;
         let clearance = Bracket::new(bracket.lower().min(near.lower), bracket.attained());
         let unsure = motion.unsure();
-        let spent = motion.work > options.work
-            && !aim.is_met(clearance.lower(), clearance.attained(), unsure);
+        let is_met = aim.is_met(clearance.lower(), clearance.attained(), unsure);
+        let spent = motion.work > options.work && !is_met;
+        let complete = is_met || keep_on();
         let (mut verdict, mut doubts) = (Verdict::Meets, Vec::new());
         if clearance.lower() < tight_below {
             verdict = Verdict::Tight;
@@ -277,7 +281,9 @@ impl Pairwise<'_> {
             });
         }
         if clearance.lower() < required {
-            doubts.push(if spent {
+            doubts.push(if !complete {
+                Doubt::Stopped
+            } else if spent {
                 Doubt::WorkSpent
             } else {
                 Doubt::Within {
@@ -328,7 +334,7 @@ impl Pairwise<'_> {
             tight,
             touching,
             allowed,
-            complete: true,
+            complete,
         }
     }
 
@@ -341,24 +347,36 @@ impl Pairwise<'_> {
     fn meets(&self, pair: Pair, from: f64, lower: f64) -> PairResult {
         let mut motion = self.motion(pair);
         let (look, found) = motion.look_roughly(from, 0.0, 0.0);
-        let approach = motion.approach(&look, &found);
-        PairResult {
-            pair,
-            clearance: Bracket::new(lower, approach.distance),
-            approach,
-            verdict: Verdict::Meets,
-            doubts: Vec::new(),
-            broken: Vec::new(),
-            tight: Vec::new(),
-            touching: Vec::new(),
-            allowed: Vec::new(),
-            complete: true,
+        certain(pair, lower, motion.approach(&look, &found))
+    }
+
+    /// The same at the beginning of the path, where everything stands as in `poses`: not looked at, but told by some point of each.
+    /// `None` where more than that counts.
+    pub fn far(&self, prepared: &Prepared, near: &Near, poses: &[Pose]) -> Option<PairResult> {
+        let Prepared { pair, measured, .. } = prepared;
+        let from_beginning = measured.first().is_some_and(|times| times.0 == 0.0);
+        let plain = pair.times.is_none() && prepared.allowed.is_empty() && from_beginning;
+        if !plain || !near.stretches.is_empty() {
+            return None;
         }
+        let [on_a, on_b] = [pair.a, pair.b].map(|id| {
+            let body = self.assembly.body(id);
+            let mesh = body.surface.mesh();
+            poses[body.node.0] * mesh.vertices()[mesh.triangles()[0][0] as usize]
+        });
+        let approach = Approach {
+            time: 0.0,
+            distance: (on_b - on_a).norm(),
+            on_a,
+            on_b,
+            overlap: false,
+        };
+        Some(certain(*pair, near.lower, approach))
     }
 
     /// Looks whether they overlap no deeper than they may.
     fn check_allowed(&self, result: &mut PairResult, allowed: Allowed) {
-        let keep_on = || !self.progress.stopped();
+        let keep_on = || self.progress.goes_on();
         let limit = allowed.depth.filter(|_| !allowed.times.is_empty());
         let found = limit.map(|limit| {
             let (tolerance, work) = (self.options.tolerance, self.options.work);
@@ -376,9 +394,26 @@ impl Pairwise<'_> {
             } else if found.upper > limit {
                 result.verdict = result.verdict.min(Verdict::NotCertified);
                 result.doubts.push(Doubt::DepthUnknown { limit });
+                result.complete &= keep_on();
             }
         }
         result.allowed.push(Allowed { found, ..allowed });
+    }
+}
+
+/// A pair that certainly keeps its rule.
+fn certain(pair: Pair, lower: f64, approach: Approach) -> PairResult {
+    PairResult {
+        pair,
+        clearance: Bracket::new(lower, approach.distance),
+        approach,
+        verdict: Verdict::Meets,
+        doubts: Vec::new(),
+        broken: Vec::new(),
+        tight: Vec::new(),
+        touching: Vec::new(),
+        allowed: Vec::new(),
+        complete: true,
     }
 }
 

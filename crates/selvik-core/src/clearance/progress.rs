@@ -6,6 +6,7 @@ pub struct Progress {
     done: AtomicUsize,
     total: AtomicUsize,
     stopped: AtomicBool,
+    hurried: AtomicBool,
 }
 
 impl Progress {
@@ -37,6 +38,17 @@ impl Progress {
     #[must_use]
     pub fn stopped(&self) -> bool {
         self.stopped.load(Ordering::Relaxed)
+    }
+
+    /// Asks what is tried to be told soon, as far as it is certain by then: no more is looked at than the queries that are under way.
+    pub fn hurry(&self) {
+        self.hurried.store(true, Ordering::Relaxed);
+    }
+
+    /// Whether more may be looked at: it was neither asked to stop nor hurried.
+    #[must_use]
+    pub fn goes_on(&self) -> bool {
+        !self.stopped() && !self.hurried.load(Ordering::Relaxed)
     }
 
     pub(super) fn stop_flag(&self) -> &AtomicBool {

@@ -80,11 +80,17 @@ pub struct PairResult {
     pub touching: Vec<Interval>,
     /// When and why they may touch.
     pub allowed: Vec<Allowed>,
-    /// `false` when the sweep was stopped before this pair was certain.
+    /// `false` when it was stopped, or hurried, before this pair was looked at as closely as was wanted.
     pub complete: bool,
 }
 
 impl PairResult {
+    /// Whether it may yet be certified one way or the other: it was stopped, or hurried, before that was seen.
+    #[must_use]
+    pub fn is_open(&self) -> bool {
+        !self.complete && self.verdict == Verdict::NotCertified
+    }
+
     /// The times at which they may not touch, s: those that the clearance is about.
     #[must_use]
     pub fn measured(&self, path: &Path) -> Vec<(f64, f64)> {

@@ -7,7 +7,7 @@ use rayon::prelude::*;
 use super::along::{Along, Recalled};
 use super::bracket::{Aim, Approach};
 use super::fronts::{Front, Window};
-use super::known::{CameTo, Keys, Known};
+use super::known::{CameTo, Key, Keys, Known};
 use super::minimum::{Minimum, Stretch};
 use super::near::Near;
 use super::pairwise::{Beginning, Pairwise, Prepared, without};
@@ -38,11 +38,13 @@ pub struct TentativeSweep {
     /// The pairs to be told, worst first; in a part of the path, as far as they come near in it. The worst are bracketed as closely
     /// as in any sweep, and certainly the worst; the others as closely as their verdict asks for.
     pub told: Vec<PairResult>,
+    /// Whether it was hurried: brackets may be wider than that then, and pairs that were not looked at may be lacking.
+    pub hurried: bool,
 }
 
 /// Sweeps a cell that is only tried, going on from what is `known` of the cell before: of pairs that are as they were, and in
 /// pairs that changed of the moves that are. Verdicts and brackets hold as those of any sweep; where a bracket may be wide,
-/// another sweep may come to another. Nothing of it is kept.
+/// another sweep may come to another. Nothing of it is kept. Where `progress` is hurried, what is certain by then is told.
 #[must_use]
 pub fn sweep_tentatively(
     assembly: &Assembly,
@@ -60,11 +62,14 @@ pub fn sweep_tentatively(
     };
     let (done, looked_at): (Vec<_>, Vec<_>) = pairs.into_iter().partition(is_done);
     let near = of.near(looked_at.iter().map(|(prepared, ..)| prepared));
-    let done: Vec<PairResult> = done.into_iter().filter_map(|(.., result)| result).collect();
+    let pairwise = of.pairwise(false, progress);
+    let mut done: Vec<PairResult> = done.into_iter().filter_map(|(.., result)| result).collect();
+    let Parted { far, looked_at } = parted(&pairwise, told, looked_at.into_iter().zip(near));
+    done.extend(far);
     let is_told = |result: &&PairResult| told.of(&result.pair) == Telling::Whole;
     let done_and_told: Vec<PairResult> = done.iter().filter(is_told).cloned().collect();
     let trying = Trying {
-        pairwise: of.pairwise(false, progress),
+        pairwise,
         keys: &of.keys,
         known,
         worst: Worst::of(told.closely),
@@ -74,7 +79,6 @@ pub fn sweep_tentatively(
     }
     let mut looked_at: Vec<Tried> = looked_at
         .into_par_iter()
-        .zip(near)
         .map(|((prepared, _, recalled), near)| {
             let telling = told.of(&prepared.pair);
             trying.tried(prepared, near, recalled, telling)
@@ -98,7 +102,44 @@ pub fn sweep_tentatively(
     TentativeSweep {
         whole: of.summed((whole.collect(), aside), count, !progress.stopped()),
         told,
+        hurried: !progress.goes_on(),
     }
+}
+
+/// A pair, what is known of it, and when it comes near.
+type ToLookAt = ((Prepared, Key, Option<PairResult>), Near);
+
+/// Pairs that never come near, as what they come to, and those that are to be looked at.
+struct Parted {
+    far: Vec<PairResult>,
+    looked_at: Vec<ToLookAt>,
+}
+
+/// Of those that never come near only so many are looked at as may be told, those whose bound is the smallest.
+fn parted(pairwise: &Pairwise, told: Told, all: impl Iterator<Item = ToLookAt>) -> Parted {
+    let start = pairwise.path.moment(pairwise.assembly, 0.0);
+    let poses = start.poses(pairwise.assembly);
+    let result = |((prepared, _, recalled), near): &ToLookAt| match recalled {
+        None => pairwise.far(prepared, near, &poses),
+        Some(_) => None,
+    };
+    let all: Vec<(Option<PairResult>, ToLookAt)> = all.map(|pair| (result(&pair), pair)).collect();
+    let share = |result: &PairResult| match told.of(&result.pair) {
+        Telling::Whole => share_of(result.clearance.lower(), &result.pair, pairwise.rules),
+        Telling::Nothing | Telling::Part(..) => f64::INFINITY,
+    };
+    let results = all.iter().filter_map(|(result, _)| result.as_ref());
+    let mut shares: Vec<f64> = results.map(share).filter(|s| s.is_finite()).collect();
+    shares.sort_unstable_by(f64::total_cmp);
+    let beyond = shares.get(told.closely).copied().unwrap_or(f64::INFINITY);
+    let (mut far, mut looked_at) = (Vec::new(), Vec::new());
+    for (result, pair) in all {
+        match result {
+            Some(result) if share(&result) >= beyond => far.push(result),
+            _ => looked_at.push(pair),
+        }
+    }
+    Parted { far, looked_at }
 }
 
 /// So many stretches of a pair are looked at before another core may help: some milliseconds.
@@ -209,7 +250,7 @@ impl Trying<'_> {
             before,
             share: _,
         } = tried;
-        if self.pairwise.progress.stopped() {
+        if !self.pairwise.progress.goes_on() {
             return (recalled, None);
         }
         let part = match telling {
@@ -299,11 +340,11 @@ impl Trying<'_> {
             (first, Rank::of(&rough.result, rules), rough)
         };
         let mut all: Vec<(Rank, Rank, Rough)> = all.into_iter().map(ranked).collect();
-        all.sort_by(|x, y| x.0.order(&y.0));
+        all.sort_by_key(|(first, ..)| *first);
         let closely = |(rank, so_far, rough): (Rank, Rank, Rough)| {
             let result = rough.result;
             let last = self.worst.last();
-            let counts = last.is_none_or(|last| rank.order(&last).is_le());
+            let counts = self.pairwise.progress.goes_on() && last.is_none_or(|last| rank <= last);
             let (true, Some((prepared, near, found))) = (counts, rough.so_far) else {
                 return result;
             };

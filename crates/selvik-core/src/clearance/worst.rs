@@ -27,10 +27,27 @@ impl Rank {
     pub fn of(found: &PairResult, rules: &RuleSet) -> Self {
         Self::at(found.clearance.attained(), found, rules)
     }
+}
 
-    pub fn order(&self, other: &Self) -> Ordering {
-        let verdicts = self.verdict.cmp(&other.verdict);
-        verdicts.then(self.share.total_cmp(&other.share))
+impl PartialEq for Rank {
+    fn eq(&self, other: &Self) -> bool {
+        self.cmp(other).is_eq()
+    }
+}
+
+impl Eq for Rank {}
+
+impl PartialOrd for Rank {
+    fn partial_cmp(&self, other: &Self) -> Option<Ordering> {
+        Some(self.cmp(other))
+    }
+}
+
+impl Ord for Rank {
+    fn cmp(&self, other: &Self) -> Ordering {
+        self.verdict
+            .cmp(&other.verdict)
+            .then(self.share.total_cmp(&other.share))
     }
 }
 
@@ -41,7 +58,7 @@ pub(super) fn share_of(clearance: f64, pair: &Pair, rules: &RuleSet) -> f64 {
 
 /// Puts the worst first.
 pub(super) fn sort(pairs: &mut [PairResult], rules: &RuleSet) {
-    pairs.sort_by(|x, y| Rank::of(x, rules).order(&Rank::of(y, rules)));
+    pairs.sort_by_cached_key(|found| Rank::of(found, rules));
 }
 
 /// The ranks of the worst so far, while pairs are looked at. What is found is never nearer than the two come, so that none of those
@@ -67,7 +84,7 @@ impl Worst {
     /// A pair that was seen as `before` ranks like that now.
     pub fn instead(&self, before: Rank, rank: Rank) {
         let ranks = &mut self.ranks();
-        if let Some(seen) = ranks.iter().position(|r| r.order(&before).is_eq()) {
+        if let Some(seen) = ranks.iter().position(|r| *r == before) {
             ranks.remove(seen);
         }
         add(ranks, rank, self.count);
@@ -86,7 +103,7 @@ impl Worst {
 }
 
 fn add(ranks: &mut Vec<Rank>, rank: Rank, most: usize) {
-    let at = ranks.partition_point(|other| other.order(&rank).is_le());
+    let at = ranks.partition_point(|other| *other <= rank);
     ranks.insert(at, rank);
     ranks.truncate(most);
 }
@@ -140,6 +157,6 @@ mod tests {
         let none = Worst::of(0);
         none.see(rank(Verdict::Broken, 0.0));
         let last = none.last().unwrap();
-        assert!(last.order(&rank(Verdict::Broken, 0.0)).is_lt());
+        assert!(last < rank(Verdict::Broken, 0.0));
     }
 }

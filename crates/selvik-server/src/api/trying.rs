@@ -1,6 +1,7 @@
 //! What a change comes to over the whole path before it is made.
 
 use std::sync::Arc;
+use std::time::Duration;
 
 use axum::Json;
 use axum::extract::{Path, State};
@@ -17,6 +18,7 @@ use selvik_core::clearance::Progress;
 use selvik_core::spatial::{Pose, Vector};
 use selvik_formats::PackageFiles;
 use serde::Deserialize;
+use tokio::time::Instant;
 use utoipa::ToSchema;
 use uuid::Uuid;
 
@@ -33,6 +35,8 @@ pub struct TryRequest {
     /// For a target the time it is reached that is nearest to this one is looked at.
     time_s: f64,
     how: Arrange,
+    /// So soon an answer is wanted, ms: what is certain by then is told. Without it all is looked at.
+    within_ms: Option<u32>,
 }
 
 /// What a shift is looked for, and at which instant it would be made.
@@ -51,6 +55,8 @@ pub async fn try_out(
     Path(id): Path<Uuid>,
     Json(request): Json<TryRequest>,
 ) -> Result<Json<Tried>, Problem> {
+    let within = request.within_ms.map(u64::from).map(Duration::from_millis);
+    let soon = within.map(|within| Instant::now() + within);
     let cell = app.cells.get(id).await?;
     find_out(&cell);
     let waiting = Waiting::default();
@@ -60,6 +66,7 @@ pub async fn try_out(
             subject,
             time_s,
             how,
+            within_ms: _,
         } = request;
         let after = arranged(&cell, &subject, time_s, &how)?;
         after.path()?;
@@ -74,7 +81,7 @@ pub async fn try_out(
         };
         Ok::<_, Problem>(of.told(&swept, asked)?)
     });
-    Ok(Json(tried.await??))
+    Ok(Json(waiting.told_by(soon, tried).await??))
 }
 
 /// The smallest shift after which items keep all their rules over the whole path, or a target those of the moves to and from it.

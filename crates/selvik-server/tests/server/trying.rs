@@ -359,3 +359,36 @@ async fn what_was_swept_elsewhere_is_found_out_while_something_is_tried() {
     }
     panic!("it is never found out");
 }
+
+#[tokio::test]
+async fn what_is_wanted_at_once_is_told_as_far_as_it_is_certain() {
+    let (server, id) = Server::with_demo().await;
+    server.swept(&id).await;
+    let path = format!("/api/cells/{id}/try");
+    let how = json!({ "motion": { "by": [0.002, 0, 0, 0, 0, 0, 1] } });
+    let asked = json!({ "items": ["pedestal"], "time_s": 0, "how": how });
+    let within = |ms: Value| {
+        let mut asked = asked.clone();
+        asked["within_ms"] = ms;
+        post(&server, &path, asked)
+    };
+    let (status, patient) = within(Value::Null).await;
+    assert_eq!(status, StatusCode::OK, "{patient}");
+    assert_eq!(
+        (&patient["hurried"], &patient["open"]),
+        (&json!(false), &json!(0))
+    );
+
+    let (_, at_once) = within(json!(0)).await;
+    assert_eq!(at_once["hurried"], true);
+    let count = |told: &Value, what: &str| told[what].as_u64().expect("a number");
+    assert!(count(&at_once, "open") > 100, "{at_once}");
+    assert!(count(&at_once, "broken") <= count(&patient, "broken"));
+    assert!(["broken", "not_certified"].contains(&at_once["verdict"].as_str().unwrap()));
+
+    // Who has time gets what one gets who waits.
+    let (_, late) = within(json!(600_000)).await;
+    assert_eq!(late, patient);
+    let (status, _) = within(json!(-1)).await;
+    assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY);
+}
