@@ -53,16 +53,15 @@ pub struct Tried {
 }
 
 /// The pairs of a cell that is only tried.
-#[derive(Debug, Clone, PartialEq)]
-pub struct SweptTry {
+struct SweptTry {
     /// Over the whole path.
-    pub whole: Sweep,
+    whole: Sweep,
     /// From when to when the moves to and from a target run, s.
-    pub during: Option<(f64, f64)>,
+    during: Option<(f64, f64)>,
     /// What the pairs come to that move otherwise: over the whole path, or, as far as they come near, in those moves.
-    pub own: Vec<PairResult>,
+    own: Vec<PairResult>,
     /// Whether less was looked at than that, because it was hurried.
-    pub hurried: bool,
+    hurried: bool,
 }
 
 /// What is asked about a cell that is only tried.
@@ -113,7 +112,7 @@ impl Tentative<'_> {
     ///
     /// # Errors
     /// [`FormatError`](selvik_formats::FormatError) for what is not there.
-    pub fn tried(&self, subject: &Subject, progress: &Progress) -> Result<Option<SweptTry>> {
+    fn swept_with(&self, subject: &Subject, progress: &Progress) -> Result<Option<SweptTry>> {
         let (workcell, path) = (self.workcell, self.path);
         let used = match subject {
             Subject::Items(_) => None,
@@ -170,29 +169,24 @@ impl Tentative<'_> {
         Ok(reached.iter().find(same).map_or(time, |span| span.end))
     }
 
-    /// What was `asked` about it.
+    /// What was `asked` about it; where `progress` is hurried, as far as it is certain by then. `None` when it was stopped.
     ///
     /// # Errors
     /// [`FormatError`](selvik_formats::FormatError) for what is not there.
-    pub fn told(&self, swept: &SweptTry, asked: Asked) -> Result<Tried> {
-        let (workcell, path) = (self.workcell, self.path);
-        let whole = &swept.whole;
-        let (open, decided): (Vec<_>, Vec<_>) = whole.pairs.iter().partition(|p| p.is_open());
-        let unlooked: usize = whole.rules.iter().map(|rule| rule.unlooked).sum();
-        let count = |verdict: Verdict| {
-            let verdicts = decided.iter().map(|p| Verdict::from(p.verdict));
-            verdicts.filter(|&v| v == verdict).count()
-        };
-        let moved = Moved::of(workcell, path, asked.subject)?;
-        let during = swept.during;
-        let worst = if swept.own.is_empty() && during.is_none() {
-            &whole.pairs
-        } else {
-            &swept.own
-        };
-        let report = |result: &PairResult| pair_report(workcell, path, result);
+    pub fn told(&self, asked: Asked, progress: &Progress) -> Result<Option<Tried>> {
+        let moved = Moved::of(self.workcell, self.path, asked.subject)?;
+        let (swept, then) = rayon::join(
+            || self.swept_with(asked.subject, progress),
+            || self.then(asked, &moved),
+        );
+        Ok(swept?.map(|swept| self.summed(&swept, then)))
+    }
+
+    /// What is nearest to what was moved at the instant asked about.
+    fn then(&self, asked: Asked, moved: &Moved) -> Then {
+        let workcell = self.workcell;
         let assembly = &workcell.assembly;
-        let after = path.moment(assembly, asked.time).poses(assembly);
+        let after = self.path.moment(assembly, asked.time).poses(assembly);
         // Where there are more frames than before, or fewer, what stood where is not told apart.
         let alike = asked.before.len() == after.len();
         let goes = |&pair: &&Pair| match asked.subject {
@@ -210,8 +204,29 @@ impl Tentative<'_> {
                 .collect(),
             _ => Vec::new(),
         };
-        let (from, to) = during.unwrap_or((0.0, path.duration()));
-        Ok(Tried {
+        Then {
+            near: Nearest::default().of(ruled, &after, TOLD),
+            poses: nodes.iter().map(|&n| flat(&after[n])).collect(),
+            nodes,
+        }
+    }
+
+    fn summed(&self, swept: &SweptTry, then: Then) -> Tried {
+        let whole = &swept.whole;
+        let (open, decided): (Vec<_>, Vec<_>) = whole.pairs.iter().partition(|p| p.is_open());
+        let unlooked: usize = whole.rules.iter().map(|rule| rule.unlooked).sum();
+        let count = |verdict: Verdict| {
+            let verdicts = decided.iter().map(|p| Verdict::from(p.verdict));
+            verdicts.filter(|&v| v == verdict).count()
+        };
+        let worst = if swept.own.is_empty() && swept.during.is_none() {
+            &whole.pairs
+        } else {
+            &swept.own
+        };
+        let report = |result: &PairResult| pair_report(self.workcell, self.path, result);
+        let (from, to) = swept.during.unwrap_or((0.0, self.path.duration()));
+        Tried {
             verdict: whole.verdict().into(),
             broken: count(Verdict::Broken),
             not_certified: count(Verdict::NotCertified),
@@ -220,11 +235,19 @@ impl Tentative<'_> {
             hurried: swept.hurried,
             during_s: [from, to],
             pairs: worst.iter().take(TOLD).map(report).collect(),
-            now: Nearest::default().of(ruled, &after, TOLD),
-            poses: nodes.iter().map(|&n| flat(&after[n])).collect(),
-            nodes,
-        })
+            now: then.near,
+            nodes: then.nodes,
+            poses: then.poses,
+        }
     }
+}
+
+/// How things stand at the instant asked about.
+struct Then {
+    near: Vec<NearPair>,
+    /// What stands elsewhere than before, and where.
+    nodes: Vec<usize>,
+    poses: Vec<[f64; 7]>,
 }
 
 /// What moves otherwise when something is arranged.

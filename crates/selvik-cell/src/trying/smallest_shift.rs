@@ -114,7 +114,7 @@ impl Shifted {
         }
         let moved = Moved::of(of.workcell, of.path, subject)?;
         let holds = |p: &PairResult| moved.holds(&p.pair);
-        let Some(swept) = of.tried(subject, progress)? else {
+        let Some(swept) = of.swept_with(subject, progress)? else {
             return Ok(None);
         };
         let whole = &swept.whole.pairs;

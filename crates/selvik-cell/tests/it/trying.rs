@@ -153,8 +153,6 @@ impl Passing {
     /// What a changed cell comes to for an item.
     fn told(&self, workcell: &Workcell, path: &Path, subject: &Subject) -> Tried {
         let tentative = self.tentative(workcell, path);
-        let swept = tentative.tried(subject, &Progress::default()).unwrap();
-        let swept = swept.expect("nobody stops it");
         let assembly = &workcell.assembly;
         let pairs: Vec<Pair> = workcell.rules.scope(assembly, path).pairs;
         let before = self.moment().poses(&self.workcell.assembly);
@@ -164,7 +162,8 @@ impl Passing {
             pairs: &pairs,
             before: &before,
         };
-        tentative.told(&swept, asked).unwrap()
+        let told = tentative.told(asked, &Progress::default()).unwrap();
+        told.expect("nobody stops it")
     }
 }
 

@@ -71,7 +71,6 @@ pub async fn try_out(
         let after = arranged(&cell, &subject, time_s, &how)?;
         after.path()?;
         let of = tentative(&after);
-        let swept = of.tried(&subject, &progress)?.ok_or_else(nobody_waits)?;
         let time = of.instant(&subject, &cell.shown, time_s)?;
         let asked = Asked {
             subject: &subject,
@@ -79,7 +78,7 @@ pub async fn try_out(
             pairs: &after.pairs_at(Some(time)),
             before: &cell.poses_at(Some(time_s)),
         };
-        Ok::<_, Problem>(of.told(&swept, asked)?)
+        of.told(asked, &progress)?.ok_or_else(nobody_waits)
     });
     Ok(Json(waiting.told_by(soon, tried).await??))
 }
