@@ -173,4 +173,17 @@ describe('what is dragged', () => {
     expect(shown.get(byTest('trying-part')).text()).toBe('In the moves to and from B:')
     expect(shown.get(byTest('trying-pair')).text()).not.toContain('→')
   })
+
+  it('of a target is told to come near nothing only once all is looked at', async () => {
+    const nothing = { ...told(4), pairs: [] }
+    answers = [{ ...nothing, hurried: true, open: 40 }, nothing]
+    const shown = card()
+    useHeld().on = { what: 'target', mode: 'move' }
+    vi.spyOn(useTarget(), 'target', 'get').mockReturnValue({ id: 'B' } as never)
+    await dragTo(0.1)
+    await answerNext()
+    expect(shown.get(byTest('trying-part')).text()).toContain('nothing is certain yet')
+    await answerNext()
+    expect(shown.get(byTest('trying-part')).text()).toContain('nothing comes near')
+  })
 })

@@ -35,6 +35,10 @@ const counts = computed(() => {
 })
 /** Of a target only the moves to and from it are told pair by pair. */
 const part = computed(() => (held.on?.what === 'target' ? target.target?.id : undefined))
+const nearOrNot = computed(() => {
+  if (rows.value.length) return ':'
+  return trying.told?.hurried ? ' nothing is certain yet' : ' nothing comes near'
+})
 /** What the last sweep found of the same pairs, while it is of the model as it is. */
 const before = computed(() => {
   const comparable = findings.fresh && !part.value
@@ -63,7 +67,7 @@ const rows = computed(() =>
         <span class="soft">over the whole path{{ counts && ` · ${counts}` }}</span>
       </p>
       <p v-if="part" class="soft" data-test="trying-part">
-        In the moves to and from {{ part }}{{ rows.length ? ':' : ' nothing comes near' }}
+        In the moves to and from {{ part }}{{ nearOrNot }}
       </p>
       <div v-for="{ pair, was } in rows" :key="pairKey(pair)" class="row" data-test="trying-pair">
         <VerdictMark :verdict="pair.verdict" />

@@ -219,11 +219,9 @@ impl Tentative<'_> {
             let verdicts = decided.iter().map(|p| Verdict::from(p.verdict));
             verdicts.filter(|&v| v == verdict).count()
         };
-        let worst = if swept.own.is_empty() && swept.during.is_none() {
-            &whole.pairs
-        } else {
-            &swept.own
-        };
+        // In a hurry it need not be in no pair if none was looked at.
+        let in_no_pair = swept.own.is_empty() && swept.during.is_none() && !swept.hurried;
+        let worst = if in_no_pair { &whole.pairs } else { &swept.own };
         let report = |result: &PairResult| pair_report(self.workcell, self.path, result);
         let (from, to) = swept.during.unwrap_or((0.0, self.path.duration()));
         Tried {

@@ -469,6 +469,28 @@ fn what_stands_for_longer_beside_a_move_is_looked_at_anew(#[case] starts: [f64; 
     tried_in_turn(starts.into_iter().map(leaving)).unwrap();
 }
 
+/// What never comes near is told like anything else where there is little else to tell; in a hurry it is no news.
+#[rstest]
+fn what_is_far_away_is_told_as_a_sweep_tells_it(#[values(true, false)] own: bool) {
+    let (workcell, path) = built_on(None, &crossing(0.5, Some(3000.0)));
+    let told = Told {
+        of: &|_: &Pair| own,
+        during: None,
+        closely: 1,
+    };
+    let (known, progress) = (Known::default(), Progress::default());
+    let (assembly, rules) = (&workcell.assembly, &workcell.rules);
+    let anew = sweep(assembly, &path, rules, &SweepOptions::default(), &progress);
+    let tried = sweep_tentatively(assembly, &path, rules, told, (&known, &progress));
+    assert_eq!(tried.whole.pairs, anew.pairs);
+    assert_eq!(tried.told, if own { anew.pairs } else { Vec::new() });
+    progress.hurry();
+    let tried = sweep_tentatively(assembly, &path, rules, told, (&known, &progress));
+    assert!(tried.hurried && tried.told.is_empty(), "{tried:?}");
+    assert_eq!(tried.whole.verdict(), Verdict::NotCertified);
+    assert_eq!(tried.whole.rules[0].unlooked, 1);
+}
+
 /// Each is tried knowing those before, and then swept.
 fn tried_in_turn(models: impl Iterator<Item = Value>) -> Result<(), TestCaseError> {
     let (known, progress, options) = (

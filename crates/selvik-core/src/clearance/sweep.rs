@@ -85,10 +85,11 @@ pub struct PairResult {
 }
 
 impl PairResult {
-    /// Whether it may yet be certified one way or the other: it was stopped, or hurried, before that was seen.
+    /// Whether another verdict may yet be certified: it was stopped, or hurried, before that was seen.
     #[must_use]
     pub fn is_open(&self) -> bool {
-        !self.complete && self.verdict == Verdict::NotCertified
+        let may_be_better = matches!(self.verdict, Verdict::NotCertified | Verdict::Tight);
+        !self.complete && may_be_better
     }
 
     /// The times at which they may not touch, s: those that the clearance is about.

@@ -63,18 +63,20 @@ pub fn sweep_tentatively(
     let (done, looked_at): (Vec<_>, Vec<_>) = pairs.into_iter().partition(is_done);
     let near = of.near(looked_at.iter().map(|(prepared, ..)| prepared));
     let pairwise = of.pairwise(false, progress);
-    let mut done: Vec<PairResult> = done.into_iter().filter_map(|(.., result)| result).collect();
+    let done: Vec<PairResult> = done.into_iter().filter_map(|(.., result)| result).collect();
     let Parted { far, looked_at } = parted(&pairwise, told, looked_at.into_iter().zip(near));
-    done.extend(far);
-    let is_told = |result: &&PairResult| told.of(&result.pair) == Telling::Whole;
-    let done_and_told: Vec<PairResult> = done.iter().filter(is_told).cloned().collect();
+    let to_be_told = |results: &[PairResult]| -> Vec<PairResult> {
+        let is_told = |result: &&PairResult| told.of(&result.pair) == Telling::Whole;
+        results.iter().filter(is_told).cloned().collect()
+    };
+    let (done_and_told, far_and_told) = (to_be_told(&done), to_be_told(&far));
     let trying = Trying {
         pairwise,
         keys: &of.keys,
         known,
         worst: Worst::of(told.closely),
     };
-    for result in &done_and_told {
+    for result in done_and_told.iter().chain(&far_and_told) {
         trying.worst.see(Rank::of(result, rules));
     }
     let mut looked_at: Vec<Tried> = looked_at
@@ -97,12 +99,18 @@ pub fn sweep_tentatively(
         looked.into_iter().flatten().unzip();
     let mut told = done_and_told;
     told.extend(trying.closely(rough.into_iter().flatten().collect()));
+    let hurried = !progress.goes_on();
+    if !hurried {
+        // While others may be lacking, what is far away is no news.
+        told.extend(far_and_told);
+    }
     sort(&mut told, rules);
-    let whole = done.into_iter().chain(found.into_iter().flatten());
+    let found = found.into_iter().flatten();
+    let whole = done.into_iter().chain(far).chain(found);
     TentativeSweep {
         whole: of.summed((whole.collect(), aside), count, !progress.stopped()),
         told,
-        hurried: !progress.goes_on(),
+        hurried,
     }
 }
 
@@ -115,7 +123,8 @@ struct Parted {
     looked_at: Vec<ToLookAt>,
 }
 
-/// Of those that never come near only so many are looked at as may be told, those whose bound is the smallest.
+/// Of those that never come near only so many are looked at as may be told, those whose bound is the smallest: of what is to be
+/// told over the whole path, and of all else, which is told where nothing is.
 fn parted(pairwise: &Pairwise, told: Told, all: impl Iterator<Item = ToLookAt>) -> Parted {
     let start = pairwise.path.moment(pairwise.assembly, 0.0);
     let poses = start.poses(pairwise.assembly);
@@ -124,18 +133,23 @@ fn parted(pairwise: &Pairwise, told: Told, all: impl Iterator<Item = ToLookAt>) 
         Some(_) => None,
     };
     let all: Vec<(Option<PairResult>, ToLookAt)> = all.map(|pair| (result(&pair), pair)).collect();
-    let share = |result: &PairResult| match told.of(&result.pair) {
-        Telling::Whole => share_of(result.clearance.lower(), &result.pair, pairwise.rules),
-        Telling::Nothing | Telling::Part(..) => f64::INFINITY,
+    let share =
+        |result: &PairResult| share_of(result.clearance.lower(), &result.pair, pairwise.rules);
+    let is_told = |result: &PairResult| told.of(&result.pair) == Telling::Whole;
+    let results = || all.iter().filter_map(|(result, _)| result.as_ref());
+    let beyond = |wanted: bool| {
+        let own = results().filter(|result| is_told(result) == wanted);
+        let mut shares: Vec<f64> = own.map(share).collect();
+        shares.sort_unstable_by(f64::total_cmp);
+        shares.get(told.closely).copied().unwrap_or(f64::INFINITY)
     };
-    let results = all.iter().filter_map(|(result, _)| result.as_ref());
-    let mut shares: Vec<f64> = results.map(share).filter(|s| s.is_finite()).collect();
-    shares.sort_unstable_by(f64::total_cmp);
-    let beyond = shares.get(told.closely).copied().unwrap_or(f64::INFINITY);
+    let beyond = [false, true].map(beyond);
     let (mut far, mut looked_at) = (Vec::new(), Vec::new());
     for (result, pair) in all {
         match result {
-            Some(result) if share(&result) >= beyond => far.push(result),
+            Some(result) if share(&result) >= beyond[usize::from(is_told(&result))] => {
+                far.push(result);
+            }
             _ => looked_at.push(pair),
         }
     }
