@@ -122,6 +122,20 @@ describe('what is dragged', () => {
     expect(times(TRY)).toBe(2)
   })
 
+  it('is told as open, not as doubtful, where it was not looked at to the end', async () => {
+    const open = { ...pair('Clamp', 12, 'not_certified'), complete: false }
+    const broken = { ...pair('Post', 2), complete: false }
+    const none = { verdict: 'not_certified', broken: 0, tight: 0, pairs: [open, broken] }
+    answers = [{ ...told(1), ...none, hurried: true, open: 3 }]
+    const shown = card()
+    await dragTo(0.1)
+    await answerNext()
+    expect(shown.get(byTest('trying-overall')).text()).toContain('Not all is looked at yet')
+    expect(shown.get(byTest('trying-pair')).text()).toContain('still open · needs')
+    expect(shown.text()).not.toContain('certified')
+    expect(shown.findAll(byTest('trying-pair'))[1]!.text()).toContain('broken · needs')
+  })
+
   it('is looked at to the end no longer when it moves on', async () => {
     answers = [{ ...told(4.25), hurried: true }, told(3.5), { ...told(8), hurried: false }]
     const shown = card()

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 
+import type { Pair } from '../api/client'
 import { useFindings } from '../findings/findingsStore'
 import { useTrying } from '../findings/tryingStore'
 import VerdictMark from '../findings/VerdictMark.vue'
@@ -35,6 +36,13 @@ const counts = computed(() => {
 })
 /** Of a target only the moves to and from it are told pair by pair. */
 const part = computed(() => (held.on?.what === 'target' ? target.target?.id : undefined))
+const sentence = computed(() => {
+  const told = trying.told
+  if (!told) return ''
+  const { verdict, not_certified, open } = told
+  const unseen = verdict === 'not_certified' && !not_certified && open
+  return unseen ? 'Not all is looked at yet' : verdictSentence[verdict]
+})
 const nearOrNot = computed(() => {
   if (rows.value.length) return ':'
   return trying.told?.hurried ? ' nothing is certain yet' : ' nothing comes near'
@@ -44,6 +52,11 @@ const before = computed(() => {
   const comparable = findings.fresh && !part.value
   return new Map(comparable ? findings.pairs.map((p) => [pairKey(p), p.attained_mm]) : [])
 })
+/** Of what was not looked at to the end only what is broken, or meets, is certain. */
+const word = ({ complete, verdict }: Pair) =>
+  complete === false && ['not_certified', 'tight'].includes(verdict)
+    ? 'still open'
+    : verdictWord(verdict)
 const rows = computed(() =>
   (trying.told?.pairs ?? [])
     .slice(0, ROWS)
@@ -63,7 +76,7 @@ const rows = computed(() =>
     <template v-if="trying.told">
       <p class="overall" data-test="trying-overall">
         <VerdictMark :verdict="trying.told.verdict" />
-        <b>{{ verdictSentence[trying.told.verdict] }}</b>
+        <b>{{ sentence }}</b>
         <span class="soft">over the whole path{{ counts && ` · ${counts}` }}</span>
       </p>
       <p v-if="part" class="soft" data-test="trying-part">
@@ -77,7 +90,7 @@ const rows = computed(() =>
           ><b>{{ units.length(pair.attained_mm) }}</b></span
         >
         <span class="soft detail"
-          >{{ verdictWord(pair.verdict) }} · needs {{ units.short(pair.required_mm) }} ·
+          >{{ word(pair) }} · needs {{ units.short(pair.required_mm) }} ·
           <span class="number">{{ clock(pair.time_s) }}</span></span
         >
       </div>

@@ -485,10 +485,37 @@ fn what_is_far_away_is_told_as_a_sweep_tells_it(#[values(true, false)] own: bool
     assert_eq!(tried.whole.pairs, anew.pairs);
     assert_eq!(tried.told, if own { anew.pairs } else { Vec::new() });
     progress.hurry();
-    let tried = sweep_tentatively(assembly, &path, rules, told, (&known, &progress));
+    let none = Told { closely: 0, ..told };
+    let tried = sweep_tentatively(assembly, &path, rules, none, (&known, &progress));
     assert!(tried.hurried && tried.told.is_empty(), "{tried:?}");
-    assert_eq!(tried.whole.verdict(), Verdict::NotCertified);
-    assert_eq!(tried.whole.rules[0].unlooked, 1);
+    assert_eq!(tried.whole.verdict(), Verdict::Meets);
+}
+
+/// Where it came nearest before is where it is looked at then: that it breaks its rule is told however soon an answer is wanted.
+#[test]
+fn what_was_the_worst_is_looked_at_in_any_hurry() {
+    let (before, path) = built_on(None, &crossing(0.5, Some(150.0)));
+    let (known, progress) = (Known::default(), Progress::default());
+    let options = SweepOptions::default();
+    let _ = sweep_again(
+        &before.assembly,
+        &path,
+        &before.rules,
+        &options,
+        (&known, &progress),
+    );
+    let (workcell, path) = built_on(Some(&before), &crossing(0.5, Some(160.0)));
+    progress.hurry();
+    let told = Told {
+        of: &|_: &Pair| true,
+        during: None,
+        closely: 1,
+    };
+    let (assembly, rules) = (&workcell.assembly, &workcell.rules);
+    let tried = sweep_tentatively(assembly, &path, rules, told, (&known, &progress));
+    assert!(tried.hurried);
+    assert_eq!(tried.whole.verdict(), Verdict::Broken);
+    assert!(tried.told[0].clearance.attained() < 0.02, "{tried:?}");
 }
 
 /// Each is tried knowing those before, and then swept.

@@ -90,11 +90,16 @@ pub fn sweep_tentatively(
     looked_at.sort_by(|x, y| x.share.total_cmp(&y.share));
     let first = looked_at.len().min(told.closely * 2);
     let rest = looked_at.split_off(first);
-    let pair = |tried| trying.pair(tried);
-    // Each by itself: some take long.
-    let all_of =
-        |some: Vec<Tried>| -> Vec<_> { some.into_par_iter().with_max_len(1).map(pair).collect() };
-    let looked = [looked_at, rest].map(all_of);
+    // Each by itself: some take long. However much in a hurry, the first are looked at once: an answer that tells nothing is none.
+    let all_of = |some: Vec<Tried>, anyway: bool| -> Vec<_> {
+        let each = some.into_par_iter().with_max_len(1);
+        let pair = |tried: Tried| match anyway || progress.goes_on() {
+            true => trying.pair(tried),
+            false => (tried.recalled, None),
+        };
+        each.map(pair).collect()
+    };
+    let looked = [all_of(looked_at, true), all_of(rest, false)];
     let (found, rough): (Vec<Option<PairResult>>, Vec<Option<Rough>>) =
         looked.into_iter().flatten().unzip();
     let mut told = done_and_told;
@@ -264,7 +269,7 @@ impl Trying<'_> {
             before,
             share: _,
         } = tried;
-        if !self.pairwise.progress.goes_on() {
+        if self.pairwise.progress.stopped() {
             return (recalled, None);
         }
         let part = match telling {
