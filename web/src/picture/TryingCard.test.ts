@@ -132,6 +132,7 @@ describe('what is dragged', () => {
     await answerNext()
     expect(shown.get(byTest('trying-overall')).text()).toContain('Not all is looked at yet')
     expect(shown.get(byTest('trying-pair')).text()).toContain('still open · needs')
+    expect(shown.get(byTest('trying-pair')).text()).toContain('≤ 12.0 mm')
     expect(shown.text()).not.toContain('certified')
     expect(shown.findAll(byTest('trying-pair'))[1]!.text()).toContain('broken · needs')
   })

@@ -57,6 +57,8 @@ const word = ({ complete, verdict }: Pair) =>
   complete === false && ['not_certified', 'tight'].includes(verdict)
     ? 'still open'
     : verdictWord(verdict)
+/** What was not looked at to the end may come nearer. */
+const atMost = ({ complete }: Pair) => (complete === false ? '≤ ' : '')
 const rows = computed(() =>
   (trying.told?.pairs ?? [])
     .slice(0, ROWS)
@@ -87,7 +89,7 @@ const rows = computed(() =>
         <span class="pair">{{ pair.a.name }} – {{ pair.b.name }}</span>
         <span class="number"
           ><span v-if="was !== undefined" class="soft">{{ units.number(was) }} → </span
-          ><b>{{ units.length(pair.attained_mm) }}</b></span
+          ><b>{{ atMost(pair) }}{{ units.length(pair.attained_mm) }}</b></span
         >
         <span class="soft detail"
           >{{ word(pair) }} · needs {{ units.short(pair.required_mm) }} ·
