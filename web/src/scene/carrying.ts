@@ -27,6 +27,8 @@ export class Carrying {
   /** Made when first asked for. */
   private handles?: Handles
   private gripped: { nodes: Set<number>; from: THREE.Matrix4[] } | null = null
+  /** How far that was taken, until everything stands as the cell says again. */
+  private motion: THREE.Matrix4 | null = null
   /** From where a drag is judged while the camera goes along. */
   private frozen: PaneView | null = null
   private hooks: CarryHooks = {}
@@ -55,6 +57,7 @@ export class Carrying {
       this.frozen = null
     }
     this.hooks = hooks
+    this.motion = null
     this.gripped =
       carried && bodies
         ? { nodes: new Set(carried.nodes), from: bodies.nodes.map((n) => n.matrix.clone()) }
@@ -64,6 +67,17 @@ export class Carrying {
       carried && { mode: carried.mode, at: matrixOf(carried.at), size: carried.size },
     )
     this.changed(false)
+  }
+
+  /** Takes along again what is in the hand: something has put it where it stands on the path. */
+  again() {
+    const { gripped, motion } = this
+    if (gripped && motion) this.cameras.bodies?.carry(gripped.nodes, gripped.from, motion)
+  }
+
+  /** Leaves everything where it is: that is where the cell says it stands. */
+  leave() {
+    this.motion = null
   }
 
   /**
@@ -87,7 +101,8 @@ export class Carrying {
 
   private newHandles(): Handles {
     const moved = (motion: THREE.Matrix4) => {
-      if (this.gripped) this.cameras.bodies?.carry(this.gripped.nodes, this.gripped.from, motion)
+      this.motion = motion
+      this.again()
       this.hooks.moved?.(motion)
       this.changed(true)
     }

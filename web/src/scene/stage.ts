@@ -151,6 +151,7 @@ export class Stage {
 
   setPoses(nodes: number[], poses: ArrayLike<number>[]) {
     this.bodies?.setPoses(nodes, poses)
+    this.carrying.again()
     this.standCuts()
     this.shadowsStale = true
     this.changed(true)
@@ -159,6 +160,7 @@ export class Stage {
   /** Takes items that stand still to other places, and marks these frames. */
   setRest(poses: ArrayLike<number>[], frames: SceneFrame[]) {
     this.bodies?.setRest(poses)
+    this.carrying.leave()
     this.standCuts()
     this.marked = frames
     this.shadowsStale = true

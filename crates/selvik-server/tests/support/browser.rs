@@ -1,5 +1,5 @@
 //! A headless browser with real pointer and key input; what is checked is what the user sees.
-#![allow(dead_code)]
+#![allow(dead_code, unused_imports)]
 
 use std::process::{Child, Command, Stdio};
 use std::time::{Duration, Instant};
