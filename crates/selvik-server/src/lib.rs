@@ -3,6 +3,7 @@
 //! Knows the job only through the core: every number it answers with is computed there.
 
 mod api;
+mod background;
 mod cells;
 mod edges;
 mod error;
@@ -18,6 +19,7 @@ mod serve;
 pub use api::openapi;
 use axum::Router;
 use axum::extract::State;
+pub use background::Background;
 use cells::Cells;
 pub use guard::AllowedHosts;
 use imports::Imports;
@@ -51,6 +53,7 @@ pub struct App {
     cells: Cells,
     findings: api::FindingsRead,
     jobs: Jobs,
+    background: Background,
     imports: Imports,
     live: Live,
     /// When the server is to end.
@@ -72,7 +75,7 @@ impl App {
     /// [`StoreError::Database`] when the tables of the queue can't be made.
     ///
     /// # Panics
-    /// Outside a Tokio runtime.
+    /// Outside a Tokio runtime, or where the system gives no threads.
     pub async fn new(
         store: Store,
         settings: Settings,
@@ -84,6 +87,7 @@ impl App {
             cells: Cells::new(store.clone(), settings.cells_mib),
             findings: api::FindingsRead::default(),
             jobs,
+            background: Background::new().expect("threads"),
             imports: Imports::default(),
             live: Live::over(store.clone(), stop.clone()),
             stop: stop.clone(),

@@ -80,6 +80,16 @@ export const useTrying = defineStore('trying', () => {
     },
   )
 
+  // Whoever takes hold of something will drag it: the server may need a while to be ready for that.
+  watch(
+    () => held.on?.what,
+    (taken) => {
+      if (!taken || taken === 'tcp' || !cell.cell?.document.rules?.length) return
+      const params = { path: { id: cell.cell.id } }
+      api.POST('/api/cells/{id}/try/ready', { params }).catch(() => {})
+    },
+  )
+
   /** What is nearest where everything stands now; what is far away is no news. */
   const near = computed(() => told.value?.now.find((pair) => pair.distance_mm < FAR_MM))
 

@@ -177,6 +177,23 @@ describe('what is dragged', () => {
     expect(times(TRY)).toBe(0)
   })
 
+  it('is made ready for as it is taken hold of, where there are rules', async () => {
+    const READY = 'POST /api/cells/{id}/try/ready'
+    card()
+    const taken = async (what: 'selection' | 'tcp' | null) => {
+      useHeld().on = what && { what, mode: 'move' }
+      await settled()
+      return times(READY)
+    }
+    expect(await taken(null)).toBe(0)
+    expect(await taken('selection')).toBe(1)
+    // What is jogged is told of otherwise.
+    expect(await taken('tcp')).toBe(1)
+    cellRules.length = 0
+    expect(await taken('selection')).toBe(1)
+    expect(useTrying().told).toBe(null)
+  })
+
   it('of a target is told of the moves to and from it alone', async () => {
     const findings = useFindings()
     const shown = card()

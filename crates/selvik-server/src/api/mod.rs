@@ -122,6 +122,7 @@ fn documents() -> OpenApiRouter<App> {
         .routes(routes!(along::reach_along))
         .routes(routes!(along::reach_outline))
         .routes(routes!(trying::try_out))
+        .routes(routes!(trying::make_ready))
         .routes(routes!(trying::find_shift))
         .routes(routes!(trying::clearance_profile))
         .routes(routes!(trying::certain))

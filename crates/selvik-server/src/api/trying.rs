@@ -5,6 +5,7 @@ use std::time::Duration;
 
 use axum::Json;
 use axum::extract::{Path, State};
+use axum::http::StatusCode;
 use selvik_cell::arranging::{Arrange, FrameChoice, Posed, Subject, edit_of};
 use selvik_cell::document::PoseDocument;
 use selvik_cell::profile::{
@@ -58,7 +59,7 @@ pub async fn try_out(
     let within = request.within_ms.map(u64::from).map(Duration::from_millis);
     let soon = within.map(|within| Instant::now() + within);
     let cell = app.cells.get(id).await?;
-    find_out(&cell);
+    find_out(&app, &cell);
     let waiting = Waiting::default();
     let progress = Arc::clone(&waiting.0);
     let tried = tokio::task::spawn_blocking(move || {
@@ -182,12 +183,23 @@ pub async fn sweep_part(
     Ok(Json(found.await??))
 }
 
+/// Makes ready for what will be tried, as somebody takes hold of it. Nothing is waited for.
+#[utoipa::path(post, path = "/api/cells/{id}/try/ready", params(("id" = Uuid, Path)), responses((status = 204)))]
+pub async fn make_ready(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+) -> Result<StatusCode, Problem> {
+    find_out(&app, &app.cells.get(id).await?);
+    Ok(StatusCode::NO_CONTENT)
+}
+
 /// Where another process has swept the cell, or this one before it was started anew, nothing of that is in memory: it is found
 /// out once, beside what is asked, and what is tried then goes on from it.
-fn find_out(cell: &Arc<OpenCell>) {
+fn find_out(app: &App, cell: &Arc<OpenCell>) {
     if cell.path().is_ok() && cell.known.first_to_ask() {
         let cell = Arc::clone(cell);
-        tokio::task::spawn_blocking(move || tentative(&cell).swept(&Progress::default()));
+        let swept = move || tentative(&cell).swept(&Progress::default());
+        app.background.run(swept);
     }
 }
 

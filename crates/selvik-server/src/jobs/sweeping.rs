@@ -140,7 +140,7 @@ impl App {
             return Ok(None);
         }
         let (of, progress) = (Arc::clone(&cell), Arc::clone(&here.progress));
-        let mut work = tokio::task::spawn_blocking(move || {
+        let mut work = self.background.run(move || {
             find_again(
                 &of.workcell,
                 &of.shown,

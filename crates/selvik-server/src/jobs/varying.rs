@@ -77,7 +77,7 @@ impl App {
         };
         let here = Here::begin(self, job);
         let (of, progress) = (Arc::clone(&cell), Arc::clone(&here.progress));
-        let mut work = tokio::task::spawn_blocking(move || outcome(&of, wanted, &progress));
+        let mut work = self.background.run(move || outcome(&of, wanted, &progress));
         let mut ticks = tokio::time::interval(TELL * NOTE);
         ticks.set_missed_tick_behavior(MissedTickBehavior::Delay);
         let found = loop {

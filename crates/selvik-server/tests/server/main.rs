@@ -5,6 +5,7 @@ mod support;
 
 mod api;
 mod at_once;
+mod background;
 mod command_line;
 mod cutting;
 mod documents;

@@ -3,7 +3,7 @@
 use reqwest::{Client, StatusCode};
 use serde_json::{Value, json};
 
-use crate::support::Server;
+use crate::support::{Server, eventually};
 
 const CLAMP: &str = "clamp-a2";
 
@@ -338,6 +338,14 @@ async fn what_is_certain_already_is_told() {
     );
 }
 
+async fn found_out(server: &Server, cell: &str) {
+    let all = async || {
+        let certain = server.get(&format!("{cell}/certain")).await;
+        certain["looked_at"] == certain["count"]
+    };
+    eventually("all pairs are looked at", all).await;
+}
+
 /// Who tries something in a cell that nobody has swept here has it found out; what is tried then goes on from it.
 #[tokio::test]
 async fn what_was_swept_elsewhere_is_found_out_while_something_is_tried() {
@@ -347,17 +355,20 @@ async fn what_was_swept_elsewhere_is_found_out_while_something_is_tried() {
     let body = json!({ "items": [CLAMP], "time_s": 0, "how": by });
     let (status, first) = post(&server, &format!("{cell}/try"), body.clone()).await;
     assert_eq!(status, StatusCode::OK, "{first}");
-    for _ in 0..200 {
-        let certain = server.get(&format!("{cell}/certain")).await;
-        if certain["looked_at"] == certain["count"] {
-            let (_, again) = post(&server, &format!("{cell}/try"), body).await;
-            assert_eq!(again["verdict"], first["verdict"]);
-            assert_eq!(again["broken"], first["broken"]);
-            return;
-        }
-        tokio::time::sleep(std::time::Duration::from_millis(100)).await;
-    }
-    panic!("it is never found out");
+    found_out(&server, &cell).await;
+    let (_, again) = post(&server, &format!("{cell}/try"), body).await;
+    assert_eq!(again["verdict"], first["verdict"]);
+    assert_eq!(again["broken"], first["broken"]);
+}
+
+/// Also before anything is tried, as soon as somebody takes hold of something.
+#[tokio::test]
+async fn what_was_swept_elsewhere_is_found_out_for_what_will_be_tried() {
+    let (server, id) = Server::with_demo().await;
+    let cell = format!("/api/cells/{id}");
+    let (status, _) = post(&server, &format!("{cell}/try/ready"), Value::Null).await;
+    assert_eq!(status, StatusCode::NO_CONTENT);
+    found_out(&server, &cell).await;
 }
 
 #[tokio::test]
