@@ -86,6 +86,7 @@ async fn from_an_empty_page_to_certified_clearances() {
     let server = Server::start().await;
     let b = Browser::open(&server.url).await;
     let all: Vec<&Path> = paths.iter().map(std::path::PathBuf::as_path).collect();
+    b.find("new-cell").await;
     b.drop_files(&all, (640.0, 400.0)).await;
 
     // The recording moves the arm, by the names of its columns; the gripper belongs on the flange.
