@@ -15,7 +15,6 @@ use selvik_cell::report::BandReport;
 use selvik_cell::trying::{
     Asked, ShiftFound, ShiftWanted, Shifted, Tentative, Tried, smallest_shift,
 };
-use selvik_core::clearance::Progress;
 use selvik_core::spatial::{Pose, Vector};
 use selvik_formats::PackageFiles;
 use serde::Deserialize;
@@ -196,9 +195,10 @@ pub async fn make_ready(
 /// Where another process has swept the cell, or this one before it was started anew, nothing of that is in memory: it is found
 /// out once, beside what is asked, and what is tried then goes on from it.
 fn find_out(app: &App, cell: &Arc<OpenCell>) {
-    if cell.path().is_ok() && cell.known.first_to_ask() {
+    let may = cell.path().is_ok() && !cell.finding_out.stopped();
+    if may && cell.known.first_to_ask() {
         let cell = Arc::clone(cell);
-        let swept = move || tentative(&cell).swept(&Progress::default());
+        let swept = move || tentative(&cell).swept(&cell.finding_out);
         app.background.run(swept);
     }
 }

@@ -8,7 +8,7 @@ use selvik_cell::document::CellDocument;
 use selvik_cell::fingerprint::{
     files_hash, fingerprint, moves_alike, names_hash, only_views_differ,
 };
-use selvik_core::clearance::{Known, Pair};
+use selvik_core::clearance::{Known, Pair, Progress};
 use selvik_core::mesh::{DEFAULT_FEATURE_ANGLE, Surface, feature_edges};
 use selvik_core::program::{Path, Planned, ProgramError};
 use selvik_core::robot::Moment;
@@ -46,6 +46,8 @@ pub struct OpenCell {
     pairs: OnceLock<Vec<Pair>>,
     /// What sweeps of this and earlier states have found.
     pub known: Arc<Known>,
+    /// Finds that out where no sweep has yet; stopped for good once one begins here.
+    pub finding_out: Arc<Progress>,
 }
 
 impl OpenCell {
@@ -101,6 +103,7 @@ impl OpenCell {
                 names,
                 pairs: self.pairs.clone(),
                 known: Arc::clone(&self.known),
+                finding_out: Arc::clone(&self.finding_out),
             });
         }
         let files = if added.is_empty() {
@@ -124,6 +127,7 @@ impl OpenCell {
         let revision = self.revision + 1;
         Ok(Self {
             known: Arc::clone(&self.known),
+            finding_out: Arc::clone(&self.finding_out),
             ..Self::of(revision, workcell, files, &self.meshes, planned)
         })
     }
@@ -186,6 +190,7 @@ impl OpenCell {
             names,
             pairs: OnceLock::new(),
             known: Arc::default(),
+            finding_out: Arc::default(),
         }
     }
 

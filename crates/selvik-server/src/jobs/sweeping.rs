@@ -139,6 +139,7 @@ impl App {
         if cell.fingerprint != row.fingerprint || !cell.faults.is_empty() {
             return Ok(None);
         }
+        cell.finding_out.stop();
         let (of, progress) = (Arc::clone(&cell), Arc::clone(&here.progress));
         let mut work = self.background.run(move || {
             find_again(

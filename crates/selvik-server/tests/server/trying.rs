@@ -3,7 +3,7 @@
 use reqwest::{Client, StatusCode};
 use serde_json::{Value, json};
 
-use crate::support::{Server, eventually};
+use crate::support::{Server, demo, eventually};
 
 const CLAMP: &str = "clamp-a2";
 
@@ -369,6 +369,20 @@ async fn what_was_swept_elsewhere_is_found_out_for_what_will_be_tried() {
     let (status, _) = post(&server, &format!("{cell}/try/ready"), Value::Null).await;
     assert_eq!(status, StatusCode::NO_CONTENT);
     found_out(&server, &cell).await;
+}
+
+/// A sweep that begins takes over, and finds what it finds by itself.
+#[tokio::test]
+async fn a_sweep_takes_over_what_is_being_found_out() {
+    let (server, id) = Server::with_demo().await;
+    let other = server.with(&demo()).await;
+    let ready = format!("/api/cells/{id}/try/ready");
+    let (status, _) = post(&server, &ready, Value::Null).await;
+    assert_eq!(status, StatusCode::NO_CONTENT);
+    let pairs = [server.swept(&id).await, server.swept(&other).await].map(|f| f["pairs"].clone());
+    assert!(pairs[0].as_array().is_some_and(|pairs| pairs.len() > 3));
+    assert_eq!(pairs[0], pairs[1]);
+    found_out(&server, &format!("/api/cells/{id}")).await;
 }
 
 #[tokio::test]
