@@ -98,7 +98,10 @@ describe('the chart of clearances along the path', () => {
   })
 
   it('says why there is nothing to play', async () => {
+    swept()
+    expect(chart().find('.mark').exists()).toBe(true)
     opened({ fault: 'R1 can’t reach P10' })
+    expect(chart().find('.mark').exists()).toBe(false)
     expect(chart().get('[role=alert]').text()).toContain('R1 can’t reach P10')
     opened({ duration_s: 0 })
     await nextTick()

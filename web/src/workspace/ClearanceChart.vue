@@ -73,10 +73,11 @@ const names = computed(() => {
     return { required, top: below }
   })
 })
-/** Where nothing moves there is no when to mark. */
-const marked = computed(
-  () => (when.duration && findings.pairs.filter((p) => p.verdict !== 'meets').slice(0, 24)) || [],
-)
+/** Where nothing moves, or not as when it was swept, there is no when to mark. */
+const marked = computed(() => {
+  if (!when.duration || cell.cell?.path.fault) return []
+  return findings.pairs.filter((p) => p.verdict !== 'meets').slice(0, 24)
+})
 /** Marks of what is out of sight are not drawn. */
 const inSight = computed(() => {
   const [from, to] = strip.shown
